@@ -1,0 +1,5 @@
+"""`python -m nightly_spindle` is the command `nightly-spindle`."""
+
+from nightly_spindle.cli.main import run
+
+run()

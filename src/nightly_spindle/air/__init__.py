@@ -1,0 +1,1 @@
+"""The air engine: the headless process that plays. No Qt."""

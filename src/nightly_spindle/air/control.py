@@ -1,0 +1,170 @@
+"""The control socket: one JSON object a line, asked and answered.
+
+A request is `{"id": 1, "op": "skip", "args": {}}`; the answer carries the same id and
+either "ok" or "error" (one sentence). After `watch`, sights are pushed as
+`{"sight": ...}` ten times a second.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import threading
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from nightly_spindle.core.errors import InputFault, NightlySpindleError
+from nightly_spindle.core.running import Origin
+from nightly_spindle.store.snapshot import items_by_cart
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from nightly_spindle.air.engine import Engine
+
+_LONGEST = 1 << 20  # bytes of one request
+_WATCH_S = 0.1
+
+
+class Control:
+    """Serves one engine on a Unix socket that only its owner can open."""
+
+    def __init__(self, engine: Engine, path: Path) -> None:
+        self._engine = engine
+        self._path = path
+        self._loop = asyncio.new_event_loop()
+        self._thread = threading.Thread(target=self._run, name="control", daemon=True)
+        self._ready = threading.Event()
+        self._ops: dict[str, Callable[[dict[str, Any]], Any]] = {
+            "state": self._state,
+            "skip": lambda _: engine.apply(engine.sequencer.skip()),
+            "stop": lambda _: engine.apply(engine.sequencer.stop()),
+            "go": lambda _: engine.sequencer.go(),
+            "unattended": self._unattended,
+            "insert": self._insert,
+            "remove": self._remove,
+            "move": self._move,
+            "leave": lambda _: engine.leave(),
+        }
+
+    def start(self) -> None:
+        """Open the socket and serve from a thread."""
+        self._thread.start()
+        self._ready.wait(5)
+
+    def stop(self) -> None:
+        """Close the socket."""
+        self._loop.call_soon_threadsafe(self._loop.stop)
+        self._thread.join(timeout=5)
+        self._path.unlink(missing_ok=True)
+
+    def _run(self) -> None:
+        asyncio.set_event_loop(self._loop)
+        self._path.unlink(missing_ok=True)  # the lock is ours, so nobody serves it
+        before = os.umask(0o177)
+        try:
+            server = self._loop.run_until_complete(
+                asyncio.start_unix_server(self._serve, str(self._path), limit=_LONGEST)
+            )
+        finally:
+            os.umask(before)
+        self._ready.set()
+        self._loop.run_forever()
+        server.close()
+        for task in asyncio.all_tasks(self._loop):
+            task.cancel()
+        self._loop.run_until_complete(asyncio.sleep(0))
+        self._loop.close()
+
+    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        watching: asyncio.Task[None] | None = None
+        try:
+            while True:
+                try:
+                    request = await reader.readline()
+                except ValueError:
+                    writer.write(_line({"error": f"a request has at most {_LONGEST} bytes"}))
+                    break
+                if not request:
+                    break
+                answer = await self._answer(request)
+                if answer.get("ok") == "watching" and watching is None:
+                    watching = self._loop.create_task(self._push(writer))
+                writer.write(_line(answer))
+                await writer.drain()
+        except ConnectionError:
+            pass  # the client went away: nothing is owed to it
+        finally:
+            if watching is not None:
+                watching.cancel()
+            writer.close()
+
+    async def _push(self, writer: asyncio.StreamWriter) -> None:
+        with contextlib.suppress(ConnectionError):
+            while not writer.is_closing():
+                if self._engine.sight is not None:
+                    writer.write(_line({"sight": self._engine.sight}))
+                    await writer.drain()
+                await asyncio.sleep(_WATCH_S)
+
+    async def _answer(self, request: bytes) -> dict[str, Any]:
+        asked: int | None = None
+        try:
+            body = msgspec.json.decode(request)
+            if not isinstance(body, dict) or not isinstance(body.get("args", {}), dict):
+                raise InputFault("a request is a JSON object with op and args")
+            asked = body.get("id")
+            name = body.get("op")
+            if name == "watch":
+                return {"id": asked, "ok": "watching"}
+            op = self._ops.get(name) if isinstance(name, str) else None
+            if op is None:
+                raise InputFault(f"there is no operation '{name}'")
+            args = body.get("args", {})
+            answer = await asyncio.wrap_future(self._engine.ask(lambda: op(args)))
+        except msgspec.DecodeError as error:
+            return {"id": asked, "error": f"the request is not JSON: {error}"}
+        except (KeyError, TypeError, ValueError) as error:
+            return {"id": asked, "error": f"the request lacks or misstates {error}"}
+        except NightlySpindleError as error:
+            return {"id": asked, "error": str(error)}
+        return {"id": asked, "ok": answer}
+
+    # -- operations, run between two blocks ----------------------------------------------
+
+    def _state(self, _args: dict[str, Any]) -> Any:
+        state = self._engine.sequencer.state
+        sight = self._engine.sight
+        return {"state": state.copy(), "pid": os.getpid(), "sight": sight}
+
+    def _unattended(self, args: dict[str, Any]) -> None:
+        self._engine.sequencer.set_unattended(bool(args["on"]))
+
+    def _insert(self, args: dict[str, Any]) -> dict[str, Any]:
+        cart = int(args["cart"])
+        snapshot = self._engine.snapshot
+        if cart not in snapshot.programme.items:
+            for item in items_by_cart(snapshot.connection, snapshot.folder, [cart]):
+                snapshot.programme.items[item.cart] = item
+        if cart not in snapshot.programme.items:
+            raise InputFault(f"no item has the cart number {cart}")
+        origin = msgspec.convert(args["origin"], Origin) if args.get("origin") else None
+        line = self._engine.sequencer.insert(
+            int(args["index"]), cart, origin, args.get("line_id")
+        )
+        return {"line": line}
+
+    def _remove(self, args: dict[str, Any]) -> dict[str, Any]:
+        gone = self._engine.sequencer.remove([int(i) for i in args["lines"]])
+        return {"gone": [{"index": index, "line": line} for index, line in gone]}
+
+    def _move(self, args: dict[str, Any]) -> dict[str, Any]:
+        was = self._engine.sequencer.move(int(args["line"]), int(args["index"]))
+        return {"was": was}
+
+
+def _line(value: Any) -> bytes:
+    return msgspec.json.encode(value) + b"\n"

@@ -1,0 +1,258 @@
+"""The air engine: pulls sound from the player and keeps the station's memory."""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from concurrent.futures import Future
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from nightly_spindle.air.keeper import Keeper
+from nightly_spindle.air.player import Player
+from nightly_spindle.air.readahead import ReadAhead
+from nightly_spindle.core.actions import Action, Finding, Severity, StartVoice
+from nightly_spindle.core.errors import NightlySpindleError
+from nightly_spindle.core.sequencer import Sequencer
+from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.timebase import US, clock, us_from_frames
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable
+
+    from numpy.typing import NDArray
+
+    from nightly_spindle.air.clock import Clock
+    from nightly_spindle.air.outputs import Output
+    from nightly_spindle.core.running import AirState
+    from nightly_spindle.store.snapshot import Snapshot
+
+BLOCK = 2048  # frames: 46 ms at 44,100
+_PREVIEW_S = 60.0  # how far ahead it is worked out what to read
+_DEAD_AIR_S = 3.0
+_DEAD_AIR = 10 ** (-60 / 20)
+_DRIFT_US = 50_000
+_DRIFT_TICKS = 3
+_METER_FALL = np.float32(0.8)
+
+
+@dataclass(frozen=True, slots=True)
+class Sight:
+    """What the engine looks like from outside, made anew every few blocks."""
+
+    now_us: int
+    frame: int
+    revision: int
+    unattended: bool
+    stopped: bool
+    peak_db: tuple[float, float]
+    late_blocks: int
+    underruns: int
+    reduced_frames: int
+    problem: str
+
+
+class Engine:
+    """Runs one station. Everything but `ask`, `sight` and `leave` is the pump's own thread."""
+
+    def __init__(
+        self, snapshot: Snapshot, keeper: Keeper, output: Output, wall: Clock, paced: bool
+    ) -> None:
+        self.snapshot = snapshot
+        self.programme = snapshot.programme
+        self.rate = snapshot.programme.settings.rate
+        self._keeper = keeper
+        self._output = output
+        self._wall = wall
+        self._paced = paced  # the wall clock is the output's own: there is no drift
+        self._asked: queue.SimpleQueue[tuple[Callable[[], Any], Future[Any]]] = (
+            queue.SimpleQueue()
+        )
+        self._leaving = threading.Event()
+        self._ahead = ReadAhead(self.rate)
+        self._peaks = np.zeros(2, dtype=np.float32)
+        self._quiet_frames = 0
+        self._drifted = 0
+        self._next_tick = 0
+        self._late = 0
+        self.player: Player | None = None
+        self.sight: Sight | None = None
+
+    # -- from other threads -----------------------------------------------------------
+
+    def ask(self, what: Callable[[], Any]) -> Future[Any]:
+        """Have something done between two blocks; the answer comes in the future."""
+        answer: Future[Any] = Future()
+        self._asked.put((what, answer))
+        return answer
+
+    def leave(self) -> None:
+        """Go off the air after the present block."""
+        self._leaving.set()
+
+    # -- the pump -----------------------------------------------------------------------
+
+    @property
+    def sequencer(self) -> Sequencer:
+        """The sequencer that is on air."""
+        assert self.player is not None
+        return self.player.sequencer
+
+    def run(self, state: AirState | None) -> None:
+        """Take the air and stay on it until told to leave. Blocks."""
+        self._ahead.start()
+        at_us = self._wall.now_us()
+        sequencer, begun = take_the_air(self.programme, state, at_us)
+        self._read_first(begun)
+        self.player = Player(sequencer, begun, BLOCK, self._ahead.make_source)
+        self._keeper.start(at_us)
+        bus = np.empty((BLOCK, 2), dtype=np.float32)
+        try:
+            while not self._leaving.is_set():
+                self._obey()
+                actions = self.player.pull(bus)
+                self._output.write(bus)
+                self._listen(bus)
+                self._keep(actions)
+                if self.player.at >= self._next_tick:
+                    self._tick()
+        finally:
+            self._ahead.stop()
+            self._output.close()
+            self._keep(sequencer.leave())
+            self._keeper.stop()
+
+    def _read_first(self, begun: Iterable[Action]) -> None:
+        """Give the first item a moment to be read, so that the start is not a gap."""
+        first = [action for action in begun if isinstance(action, StartVoice)]
+        self._ahead.want(first)
+        end = time.monotonic() + 1.0
+        while first and time.monotonic() < end and not self._ahead.ready(first[0], 1.0):
+            time.sleep(0.005)
+
+    def _obey(self) -> None:
+        while True:
+            try:
+                what, answer = self._asked.get_nowait()
+            except queue.Empty:
+                return
+            try:
+                answer.set_result(what())
+            except (NightlySpindleError, KeyError, TypeError, ValueError) as error:
+                answer.set_exception(error)  # what was asked was wrong: the asker is told
+
+    def apply(self, actions: Iterable[Action]) -> None:
+        """Carry out actions that an order from outside led to."""
+        assert self.player is not None
+        self.player.apply(actions)
+
+    def _keep(self, actions: list[Action]) -> None:
+        assert self.player is not None
+        state = self.sequencer.state
+        seen = us_from_frames(self.player.at, self.rate) + state.offset_us
+        self._keeper.note(actions, state, seen)
+
+    def _listen(self, bus: NDArray[np.float32]) -> None:
+        """Follow the level, and step on when nothing is heard that should be."""
+        peaks = np.maximum(bus.max(axis=0), -bus.min(axis=0))
+        self._peaks = np.maximum(peaks, self._peaks * _METER_FALL)
+        state = self.sequencer.state
+        if float(peaks.max()) > _DEAD_AIR or state.playing is None or state.stopped:
+            self._quiet_frames = 0
+        else:
+            self._quiet_frames += len(bus)
+        if self._quiet_frames > _DEAD_AIR_S * self.rate:
+            self._quiet_frames = 0
+            playing = state.playing
+            assert playing is not None
+            text = f"Dead air: “{playing.item.title}” is silent, so the next line starts."
+            finding = Finding(
+                "dead-air", Severity.ALARM, state.frame, text,
+                f"Listen to {playing.item.path or 'the output'} and mark its end.",
+                playing.line.id,
+            )
+            self.apply([finding, *self.sequencer.skip("dead air")])
+
+    def _tick(self) -> None:
+        """Five times a second of station time: look ahead, look around."""
+        assert self.player is not None
+        self._next_tick = self.player.at + self.rate // 5
+        self._follow_clock()
+        self._look_ahead()
+        self._look_for_breaks()
+        state = self.sequencer.state
+        levels = [float(20 * np.log10(max(peak, 1e-5))) for peak in self._peaks]
+        self.sight = Sight(
+            us_from_frames(self.player.at, self.rate)
+            + state.offset_us
+            - self._output.waiting_frames() * US // self.rate,
+            self.player.at - self._output.waiting_frames(),
+            state.revision,
+            state.unattended,
+            state.stopped,
+            (levels[0], levels[1]),
+            self._output.late,
+            self._ahead.underruns,
+            self.player.limiter.reduced,
+            self._output.problem or self._keeper.problem,
+        )
+
+    def _follow_clock(self) -> None:
+        """Follow the wall clock when it has lastingly left the sample counter."""
+        assert self.player is not None
+        if self._paced:
+            return
+        state = self.sequencer.state
+        waiting = self._output.waiting_frames() * US // self.rate
+        heard = us_from_frames(self.player.at, self.rate) - waiting
+        away = self._wall.now_us() - heard - state.offset_us
+        self._drifted = self._drifted + 1 if abs(away) > _DRIFT_US else 0
+        if self._drifted < _DRIFT_TICKS:
+            return
+        self._drifted = 0
+        state.offset_us += away
+        state.revision += 1
+        if abs(away) > US:
+            when = clock(self._wall.now_us(), self.programme.settings.tz)
+            text = f"The clock moved by {away / US:+.1f} s; it is {when} now."
+            self.apply(
+                [Finding("clock-moved", Severity.NOTE, state.frame, text, "Check time keeping.")]
+            )
+
+    def _look_ahead(self) -> None:
+        """Work out what sounds within the next minute, and have it read."""
+        state = self.sequencer.state
+        copy = Sequencer(self.programme, state.copy())
+        coming = copy.advance(state.frame + round(_PREVIEW_S * self.rate))
+        orders = [action for action in coming if isinstance(action, StartVoice)]
+        # whoever skips wants the next line at once
+        orders += [
+            action
+            for action in Sequencer(self.programme, state.copy()).skip()
+            if isinstance(action, StartVoice)
+        ]
+        self._ahead.want(orders)
+
+    def _look_for_breaks(self) -> None:
+        """Tell the sequencer of a file that was found to end before its cue out."""
+        playing = self.sequencer.state.playing
+        if playing is None:
+            return
+        for (path, begin), position, problem in self._ahead.breaks():
+            if path != playing.item.path or begin != playing.begin:
+                continue
+            planned = self._planned_end()
+            if planned is not None and position < planned - 1:
+                why = problem or "the file is shorter than it was when measured"
+                self.apply(self.sequencer.died(playing.id, position, why))
+
+    def _planned_end(self) -> int | None:
+        assert self.player is not None
+        playing = self.sequencer.state.playing
+        for voice in self.player.mixer.voices:
+            if playing is not None and voice.play.id == playing.id:
+                return voice.position + voice.left
+        return None

@@ -1,0 +1,1 @@
+"""Decoding, measuring, marker detection and mixing, on NumPy arrays (frames, channels)."""

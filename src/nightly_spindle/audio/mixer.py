@@ -1,0 +1,137 @@
+"""The mixer: voices with gains and fades, summed into one stereo bus."""
+
+from __future__ import annotations
+
+from math import pi
+from typing import TYPE_CHECKING, Protocol
+
+import numpy as np
+
+from nightly_spindle.core.settings import Curve
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    from nightly_spindle.core.actions import FadeVoice, StartVoice
+
+
+class Source(Protocol):
+    """Where a voice's frames come from: a file, a read-ahead buffer, a tone."""
+
+    problem: str  # why it broke off, empty while it has not
+
+    def read_into(self, out: NDArray[np.float32]) -> int:
+        """Fill `out` (frames, 2) as far as there is sound; returns the frames written."""
+        ...
+
+    def close(self) -> None:
+        """Give back what it holds."""
+        ...
+
+
+class Voice:
+    """One item sounding. Positions are frames since the voice began.
+
+    `over` once nothing more comes of it; `short` when its source ended before it should.
+    """
+
+    def __init__(self, order: StartVoice, source: Source) -> None:
+        self.play = order.play
+        self.source = source
+        self.gain = np.float32(10 ** (order.gain_db / 20))
+        self.left = order.end - order.play.begin
+        self.over = self.left <= 0
+        self.short = False
+        self._at = 0
+        self._fade_in = order.fade_in
+        self._fade_at = -1
+        self._fade_frames = 0
+        self._curve = Curve.EQUAL_POWER
+
+    def fade(self, order: FadeVoice) -> None:
+        """Fade out from station frame `order.at` on, and be over after it."""
+        self._fade_at = order.at - self.play.start
+        self._fade_frames = max(1, order.frames)
+        self._curve = order.curve
+        self.left = min(self.left, max(0, self._fade_at + self._fade_frames - self._at))
+
+    @property
+    def position(self) -> int:
+        """The item position (frames) that the voice has come to."""
+        return self.play.begin + self._at
+
+    def render(self, out: NDArray[np.float32], ramp: NDArray[np.float32]) -> int:
+        """Write the voice's next frames, gains applied, into `out`; returns how many.
+
+        `ramp` is 0, 1, 2 ... of at least that length.
+        """
+        wanted = min(len(out), self.left)
+        got = self.source.read_into(out[:wanted])
+        part = out[:got]
+        part *= self.gain
+        if self._at < self._fade_in:
+            done = (ramp[:got] + np.float32(self._at)) / np.float32(self._fade_in)
+            part *= shape(self._curve, 1 - np.minimum(done, 1))[:, None]
+        if self._fade_at >= 0 and self._at + got > self._fade_at:
+            since = (ramp[:got] + np.float32(self._at - self._fade_at)) / np.float32(
+                self._fade_frames
+            )
+            part *= shape(self._curve, np.clip(since, 0, 1))[:, None]
+        self._at += got
+        self.left -= got
+        if got < wanted or self.left <= 0:
+            self.over, self.short = True, got < wanted
+            self.source.close()
+        return got
+
+
+def shape(curve: Curve, part: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return the gains of a fade-out after `part` (0 to 1) of its length.
+
+    The same law as `core.joins.fade_gain`, on arrays. Turned round it fades in: the
+    squares of an equal-power pair add to 1.
+    """
+    if curve is Curve.EQUAL_POWER:
+        return np.asarray(np.cos(part * np.float32(pi / 2)), dtype=np.float32)
+    if curve is Curve.LINEAR:
+        return np.asarray(1 - part, dtype=np.float32)
+    return np.asarray(part < 1, dtype=np.float32)
+
+
+class Mixer:
+    """Sums voices block by block. Voices begin and fade at exact frames."""
+
+    def __init__(self, most_frames: int) -> None:
+        self.voices: list[Voice] = []
+        self._scratch = np.empty((most_frames, 2), dtype=np.float32)
+        self._ramp = np.arange(most_frames, dtype=np.float32)
+
+    def start(self, voice: Voice) -> None:
+        """Take a voice that begins in a coming block."""
+        self.voices.append(voice)
+
+    def fade(self, order: FadeVoice) -> None:
+        """Fade the voice of that play, if it still sounds."""
+        for voice in self.voices:
+            if voice.play.id == order.play_id:
+                voice.fade(order)
+
+    def mix(self, bus: NDArray[np.float32], at: int) -> list[Voice]:
+        """Fill `bus` (frames, 2) with the sum of all voices from station frame `at` on.
+
+        Returns the voices whose source ended before it should.
+        """
+        bus[:] = 0
+        for voice in self.voices:
+            offset = max(0, voice.play.start - at)
+            if offset < len(bus) and not voice.over:
+                got = voice.render(self._scratch[: len(bus) - offset], self._ramp)
+                bus[offset : offset + got] += self._scratch[:got]
+        short = [voice for voice in self.voices if voice.short]
+        self.voices = [voice for voice in self.voices if not voice.over]
+        return short
+
+    def close(self) -> None:
+        """Give back the sources of all voices."""
+        for voice in self.voices:
+            voice.source.close()

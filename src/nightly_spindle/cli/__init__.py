@@ -1,0 +1,1 @@
+"""One subcommand for each capability, each usable from cron, most with `--json`."""

@@ -1,0 +1,160 @@
+"""The command `nightly-spindle`: its subcommands, and how errors are told."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import traceback
+from collections.abc import Callable, Sequence
+from importlib import import_module
+from typing import NoReturn
+
+from nightly_spindle import __version__
+from nightly_spindle.core.errors import NightlySpindleError
+
+Runner = Callable[[argparse.Namespace], int]
+CRASHED = 70  # EX_SOFTWARE in sysexits.h: our own mistake, never one that was foreseen
+
+
+def run() -> NoReturn:
+    """Run the command line and leave with its exit status."""
+    try:
+        status = main(sys.argv[1:])
+    except BrokenPipeError:
+        # whoever read our output has closed it, as `head` does
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        status = 0
+    except Exception:
+        traceback.print_exc()
+        status = CRASHED
+    sys.exit(status)
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Run one subcommand; returns the exit status (0, 1 not done, 2 bad input)."""
+    options = _parser().parse_args(arguments)
+    try:
+        module, function = options.runner.split(":")
+        runner: Runner = getattr(import_module(f"nightly_spindle.cli.{module}"), function)
+        return runner(options)
+    except NightlySpindleError as error:
+        print(f"nightly-spindle: {error}", file=sys.stderr)
+        return error.exit_status
+    except KeyboardInterrupt:
+        return 130
+
+
+class _Parser(argparse.ArgumentParser):
+    """Tells a wrong command line in one line."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(2, f"{self.prog}: {message}; see `{self.prog} --help`\n")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(
+        prog="nightly-spindle",
+        description="Runs a small internet radio station unattended all night. "
+        "Without a command it opens the desk.",
+    )
+    parser.add_argument("--version", action="version", version=__version__)
+    parser.set_defaults(runner="desk:open_desk", folder=None)
+    commands = parser.add_subparsers(title="commands", metavar="COMMAND")
+    _station(commands)
+    _planning(commands)
+    _logs(commands)
+    _air(commands)
+    return parser
+
+
+def _add(
+    commands: argparse._SubParsersAction[argparse.ArgumentParser],
+    name: str,
+    runner: str,
+    text: str,
+    *,
+    json: bool = True,
+    station: bool = True,
+) -> argparse.ArgumentParser:
+    command = commands.add_parser(name, help=text, description=text)
+    command.set_defaults(runner=runner)
+    if station:
+        command.add_argument("folder", metavar="DIR", help="the station folder")
+    if json:
+        command.add_argument("--json", action="store_true", help="print JSON")
+    return command
+
+
+def _station(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    group = commands.add_parser("station", help="make a station").add_subparsers(
+        metavar="COMMAND", required=True
+    )
+    new = _add(group, "new", "station:new", "make an empty station")
+    new.add_argument("--name", required=True, help="the station's name")
+    new.add_argument("--timezone", required=True, help="IANA name, such as Europe/Lisbon")
+    new.add_argument("--day-start", default="00:00", help="start of the broadcast day, HH:MM")
+    new.add_argument("--rate", default="44100", help="mix rate, 44100 or 48000")
+    bring = _add(commands, "import", "station:bring_in", "bring audio into the library")
+    bring.add_argument("paths", metavar="PATH", nargs="+", help="audio files and folders")
+    bring.add_argument("--kind", required=True, help="song, id, jingle, sweeper, spot ...")
+    bring.add_argument("--category", help="put the items into this category")
+    measure = _add(
+        commands, "measure", "station:measure", "measure audio files", station=False
+    )
+    measure.add_argument("files", metavar="FILE", nargs="+")
+    demo = _add(
+        commands, "demo", "demo:demo", "build the demo station and open the desk on it",
+        json=False, station=False,
+    )
+    demo.add_argument("--folder", dest="folder", help="where; default: the user's data folder")
+    demo.add_argument("--build-only", action="store_true", help="build it and leave")
+    demo.add_argument("--no-window", action="store_true", help="engine only, no desk")
+    desk = _add(commands, "desk", "desk:open_desk", "open the desk", json=False, station=False)
+    desk.add_argument("folder", metavar="DIR", nargs="?", help="the station folder")
+
+
+def _planning(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    rehearse = _add(commands, "rehearse", "plan:rehearse_hours", "play the coming hours ahead")
+    rehearse.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
+    rehearse.add_argument("--hours", type=float, default=24.0)
+    render = _add(commands, "render", "plan:render_out", "render the station's sound to a file")
+    render.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
+    render.add_argument("--seconds", type=float, required=True)
+    render.add_argument("--out", required=True, help=".wav, .flac or .ogg")
+    events = _add(commands, "events", "plan:list_firings", "list what timed events will fire")
+    events.add_argument("--from", dest="from_", metavar="T", help="default: now")
+    events.add_argument("--hours", type=float, default=24.0)
+    as_run = _add(commands, "asrun", "plan:list_as_run", "list what did air")
+    as_run.add_argument("--from", dest="from_", metavar="T", required=True)
+    as_run.add_argument("--to", metavar="T", help="default: now")
+    as_run.add_argument("--csv", action="store_true", help="print CSV (RFC 4180)")
+    as_run.add_argument("--alarms", action="store_true", help="the alarms instead of the lines")
+
+
+def _logs(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    group = commands.add_parser("log", help="check music logs").add_subparsers(
+        metavar="COMMAND", required=True
+    )
+    check = _add(group, "check", "logs:check", "match a log file to the library")
+    check.add_argument("file", metavar="FILE")
+    check.add_argument("--drop", help="as if it lay in this log drop (number or name)")
+    expect = _add(group, "expect", "logs:expect", "see whether the coming logs are there")
+    expect.add_argument("--from", dest="from_", metavar="T", help="default: now")
+    expect.add_argument("--days", type=int, default=2)
+
+
+def _air(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    air = _add(commands, "air", "air:on_air", "run the air engine", json=False)
+    air.add_argument("--output", choices=["standin", "device"], default="standin")
+    air.add_argument("--device", help="name or number of the sound device")
+    air.add_argument("--pace", type=float, help="run the stand-in faster than real time")
+    air.add_argument("--clock", metavar="T", help="the stand-in's clock starts here")
+    air.add_argument("--seconds", type=float, help="leave after so much station time")
+    air.add_argument("--capture", help="keep what is heard in this FLAC file (stand-in)")
+    air.add_argument("--cold", action="store_true", help="forget the running order first")
+    air.add_argument("--no-supervisor", action="store_true", help="do not restart after a crash")
+    air.add_argument("--resumed", action="store_true", help=argparse.SUPPRESS)
+    ask = _add(commands, "tell", "air:tell", "tell a running engine to do something")
+    ask.add_argument("order", choices=["skip", "stop", "go", "unattended", "attended", "leave"])
+    _add(commands, "status", "air:status", "say what is on air")

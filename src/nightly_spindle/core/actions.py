@@ -1,0 +1,90 @@
+"""What the sequencer says: orders to the mixer, and records of what became of lines."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from nightly_spindle.core.joins import Join
+from nightly_spindle.core.running import Line, Outcome, Play
+from nightly_spindle.core.settings import Curve
+
+
+@dataclass(frozen=True, slots=True)
+class StartVoice:
+    """From frame `play.start` on, sound the item from `play.begin` up to position `end`.
+
+    `join` is the segue that led here, None after silence or a cut.
+    """
+
+    play: Play
+    end: int
+    gain_db: float
+    fade_in: int
+    join: Join | None
+
+
+@dataclass(frozen=True, slots=True)
+class FadeVoice:
+    """From frame `at` on, fade the voice out over `frames` and end it."""
+
+    at: int
+    play_id: int
+    frames: int
+    curve: Curve
+
+
+@dataclass(frozen=True, slots=True)
+class Ended:
+    """A play is over at frame `end` (its last sounding frame lies before it)."""
+
+    play: Play
+    end: int
+    outcome: Outcome
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Dropped:
+    """A line did not air. `title` is for lines whose item is unknown."""
+
+    at: int
+    line: Line
+    outcome: Outcome
+    title: str
+    why: str
+
+
+class Severity(StrEnum):
+    """How bad a finding is."""
+
+    ALARM = "alarm"
+    WARNING = "warning"
+    NOTE = "note"
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing that goes or went wrong at a frame: when, why, and how to mend it."""
+
+    code: str
+    severity: Severity
+    at: int
+    text: str
+    mend: str
+    line_id: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Fired:
+    """A timed event acted at frame `at`; it was due at instant `due_us`."""
+
+    at: int
+    due_us: int
+    event_id: int
+    event: str
+    entry: str
+    line_ids: tuple[int, ...]
+
+
+Action = StartVoice | FadeVoice | Ended | Dropped | Finding | Fired

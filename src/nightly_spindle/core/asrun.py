@@ -1,0 +1,123 @@
+"""The as-run log: what did air, to the second, and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from nightly_spindle.core.actions import Action, Dropped, Ended, Finding, StartVoice
+from nightly_spindle.core.joins import span
+from nightly_spindle.core.running import AirState, Outcome, Play
+from nightly_spindle.core.timebase import iso, length, us_from_frames
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.running import Line
+
+
+@dataclass(frozen=True, slots=True)
+class AsRun:
+    """One line of the as-run log. `key` names the play or line within its engine session."""
+
+    key: str
+    start_us: int
+    end_us: int
+    cart: int | None
+    kind: str
+    title: str
+    artist: str
+    origin: str
+    why: str
+    outcome: str
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class Alarm:
+    """A finding that happened on air."""
+
+    key: str
+    at_us: int
+    code: str
+    severity: str
+    text: str
+    mend: str
+
+
+def records(
+    actions: Iterable[Action], state: AirState, session: str
+) -> tuple[list[AsRun], list[Alarm]]:
+    """Return what the actions leave behind, in order.
+
+    A play is written when it starts, as "on air", and again under the same key when it
+    ends.
+    """
+    lines: list[AsRun] = []
+    alarms: list[Alarm] = []
+
+    def when(frame: int) -> int:
+        return us_from_frames(frame, state.rate) + state.offset_us
+
+    for action in actions:
+        if isinstance(action, StartVoice):
+            play = action.play
+            end = play.start + action.end - play.begin
+            lines.append(_played(play, when(end), when, Outcome.ON_AIR, "", session, state.rate))
+        elif isinstance(action, Ended):
+            lines.append(
+                _played(
+                    action.play, when(action.end), when, action.outcome, action.note, session,
+                    state.rate,
+                )
+            )
+        elif isinstance(action, Dropped):
+            lines.append(_dropped(action.line, when(action.at), action, session))
+        elif isinstance(action, Finding):
+            key = f"{session}/{action.code}/{action.at}/{action.line_id}"
+            alarms.append(
+                Alarm(
+                    key, when(action.at), action.code, str(action.severity), action.text,
+                    action.mend,
+                )
+            )
+    return lines, alarms
+
+
+def _played(
+    play: Play, end_us: int, when: Any, outcome: Outcome, note: str, session: str, rate: int
+) -> AsRun:
+    item = play.item
+    notes = [note] if note else []
+    if play.joined:
+        into = (play.begin - span(item, rate).cue_in) / rate
+        notes.insert(0, f"joined in progress at {length(into)}")
+    return AsRun(
+        f"{session}/play/{play.id}", when(play.start), end_us, item.cart, str(item.kind),
+        item.title, item.artist, play.line.origin.text, play.line.origin.why, str(outcome),
+        "; ".join(notes),
+    )
+
+
+def _dropped(line: Line, at_us: int, action: Dropped, session: str) -> AsRun:
+    return AsRun(
+        f"{session}/line/{line.id}", at_us, at_us, line.cart or None, "", action.title, "",
+        line.origin.text, line.origin.why, str(action.outcome), action.why,
+    )
+
+
+def as_run_view(line: AsRun, tz: ZoneInfo) -> dict[str, Any]:
+    """Return a line as JSON: times ISO 8601 with offset."""
+    return {
+        "start": iso(line.start_us, tz),
+        "end": iso(line.end_us, tz),
+        "cart": line.cart,
+        "kind": line.kind or None,
+        "title": line.title,
+        "artist": line.artist,
+        "origin": line.origin,
+        "why": line.why,
+        "state": line.outcome,
+        "note": line.note,
+    }

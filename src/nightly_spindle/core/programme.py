@@ -1,0 +1,68 @@
+"""The station's programme: all that the sequencer looks things up in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Protocol
+
+from nightly_spindle.core.events import Firing, TimedEvent, firings
+from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
+from nightly_spindle.core.timebase import US
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from datetime import date
+
+    from nightly_spindle.core.drops import LogDrop, LogReading
+    from nightly_spindle.core.settings import StationSettings
+
+_CHUNK_US = 2 * 86_400 * US  # firings are worked out two days at a time
+
+
+class LogSource(Protocol):
+    """Gives the reading of a day's log; must answer at once and put its items in reach."""
+
+    def reading(self, drop: LogDrop, day: date) -> LogReading:
+        """Return what is known of that day's log now."""
+        ...
+
+
+@dataclass(slots=True)
+class Programme:
+    """A station as the sequencer sees it.
+
+    `items` holds every item in reach (by cart), `unplayable` why an item cannot be
+    played, `pool` the songs of the safety net's rotation in the order of their turn.
+    """
+
+    settings: StationSettings
+    logs: LogSource
+    items: dict[int, Item]
+    events: Sequence[TimedEvent] = ()
+    drops: dict[int, LogDrop] = field(default_factory=dict)
+    pool: Sequence[Item] = ()
+    unplayable: dict[int, str] = field(default_factory=dict)
+    _from_us: int = 0
+    _to_us: int = 0
+    _ahead: list[Firing] = field(default_factory=list)
+
+    def item(self, cart: int) -> Item | None:
+        """Return the item in reach with that cart number."""
+        return STATION_TONE if cart == TONE_CART else self.items.get(cart)
+
+    def why_unplayable(self, cart: int) -> str:
+        """Return why the item cannot be played, empty when it can."""
+        if self.item(cart) is None:
+            return "it is not in the library"
+        return self.unplayable.get(cart, "")
+
+    def next_firings(self, after_us: int) -> list[Firing]:
+        """Return the firings at the first instant after `after_us` that has any.
+
+        Looks two days ahead; an empty list means nothing fires until then.
+        """
+        if not (self._from_us <= after_us and after_us < self._to_us - _CHUNK_US // 2):
+            self._from_us, self._to_us = after_us, after_us + _CHUNK_US
+            self._ahead = firings(self.events, self.settings.tz, self._from_us, self._to_us)
+        first = next((f.at_us for f in self._ahead if f.at_us > after_us), None)
+        return [f for f in self._ahead if f.at_us == first]

@@ -1,0 +1,227 @@
+"""The rehearsal: the coming hours in fast forward, by the engine's own sequencer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.actions import (
+    Action,
+    Dropped,
+    Ended,
+    Finding,
+    Fired,
+    Severity,
+    StartVoice,
+)
+from nightly_spindle.core.events import Entry, firings
+from nightly_spindle.core.joins import Join, span
+from nightly_spindle.core.running import AirState, Line, Outcome, Play
+from nightly_spindle.core.timebase import US, clock, length, us_from_frames
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.sequencer import Sequencer
+
+_CUT_WORTH_SAYING_S = 1.0
+_LATE_WORTH_SAYING_S = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One line of what will air or did: frames, and what became of it.
+
+    `play` is None for lines that never sound; `title` stands for those.
+    """
+
+    start: int
+    end: int
+    line: Line
+    outcome: Outcome
+    title: str
+    play: Play | None = None
+    join: Join | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Landing:
+    """How a timed event meets its time: `offset_s` is positive when it lands late."""
+
+    event: str
+    due_us: int
+    entry: str
+    offset_s: float
+    line_id: int
+    text: str
+
+
+@dataclass(slots=True)
+class Rehearsal:
+    """What a stretch of time will hold."""
+
+    rows: list[Row] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    landings: list[Landing] = field(default_factory=list)
+
+    def sounding(self) -> list[Row]:
+        """The rows that are heard, in order."""
+        return [row for row in self.rows if row.play is not None]
+
+
+class Recorder:
+    """Turns actions into rows; the rehearsal, the render and the tests share it."""
+
+    def __init__(self) -> None:
+        self.rows: list[Row] = []
+        self.findings: list[Finding] = []
+        self.fired: list[Fired] = []
+        self._open: dict[int, int] = {}
+
+    def take(self, actions: Iterable[Action]) -> None:
+        """Record the actions, in order."""
+        for action in actions:
+            if isinstance(action, StartVoice):
+                play = action.play
+                self._open[play.id] = len(self.rows)
+                end = play.start + action.end - play.begin
+                note = "joined in progress" if play.joined else ""
+                self.rows.append(
+                    Row(
+                        play.start, end, play.line, Outcome.ON_AIR, play.item.title, play,
+                        action.join, note,
+                    )
+                )
+            elif isinstance(action, Ended):
+                at = self._open.pop(action.play.id, None)
+                if at is not None:
+                    row = self.rows[at]
+                    note = action.note or row.note
+                    self.rows[at] = replace(
+                        row, end=action.end, outcome=action.outcome, note=note
+                    )
+            elif isinstance(action, Dropped):
+                self.rows.append(
+                    Row(
+                        action.at, action.at, action.line, action.outcome, action.title,
+                        note=action.why,
+                    )
+                )
+            elif isinstance(action, Finding):
+                self.findings.append(action)
+            elif isinstance(action, Fired):
+                self.fired.append(action)
+
+
+def rehearse(
+    programme: Programme, sequencer: Sequencer, begun: Iterable[Action], hours: float
+) -> Rehearsal:
+    """Run the sequencer on by so many hours and say what will happen.
+
+    `begun` are the actions that put it on air. The sequencer is used up; give it a
+    state of its own (`AirState.copy`).
+    """
+    state = sequencer.state
+    begin = state.frame
+    until = begin + round(hours * 3600 * state.rate)
+    recorder = Recorder()
+    recorder.take(begun)
+    recorder.take(sequencer.advance(until))
+    night = Rehearsal(recorder.rows, recorder.findings)
+    # what still sounds at the end goes on as planned
+    night.rows = [
+        replace(row, outcome=Outcome.AIRED) if row.outcome is Outcome.ON_AIR else row
+        for row in night.rows
+    ]
+    night.landings = _landings(programme, state, night, recorder.fired)
+    night.findings += _cuts(programme, state, night)
+    night.findings += _late(night)
+    night.findings += _held(programme, state, begin, until)
+    order = {Severity.ALARM: 0, Severity.WARNING: 1, Severity.NOTE: 2}
+    night.findings.sort(key=lambda f: (f.at, order[f.severity]))
+    return night
+
+
+def _landings(
+    programme: Programme, state: AirState, night: Rehearsal, fired: Iterable[Fired]
+) -> list[Landing]:
+    starts = {row.line.id: row.start for row in reversed(night.rows) if row.play is not None}
+    found = []
+    for firing in fired:
+        first = next((i for i in firing.line_ids if i in starts), None)
+        if first is None:
+            continue
+        start_us = us_from_frames(starts[first], state.rate) + state.offset_us
+        offset = (start_us - firing.due_us) / US
+        when = clock(firing.due_us, programme.settings.tz)
+        how = f"lands {length(offset)} late" if offset >= 1 else "lands on time"
+        found.append(
+            Landing(
+                firing.event, firing.due_us, firing.entry, round(offset, 6), first,
+                f"“{firing.event}” at {when} {how}",
+            )
+        )
+    return found
+
+
+def _cuts(programme: Programme, state: AirState, night: Rehearsal) -> list[Finding]:
+    found = []
+    for row in night.rows:
+        if row.outcome is not Outcome.CUT or row.play is None:
+            continue
+        whole = row.play.start + span(row.play.item, state.rate).segue - row.play.begin
+        lost = (whole - row.end) / state.rate
+        if lost < _CUT_WORTH_SAYING_S:
+            continue
+        us = us_from_frames(row.end, state.rate) + state.offset_us
+        when = clock(us, programme.settings.tz)
+        found.append(
+            Finding(
+                "cut-short", Severity.NOTE, row.end,
+                f"“{row.title}” loses its last {length(lost)} at {when}: {row.note}.",
+                "Take out or swap a line before it, or let the event wait for the end.",
+                row.line.id,
+            )
+        )
+    return found
+
+
+def _late(night: Rehearsal) -> list[Finding]:
+    rows = {row.line.id: row for row in night.rows}
+    return [
+        Finding(
+            "lands-late", Severity.NOTE, rows[landing.line_id].start,
+            f"{landing.text}: it waits for the item on air.",
+            "Let the event cut in, or shorten what comes before it.", landing.line_id,
+        )
+        for landing in night.landings
+        if landing.entry == Entry.NEXT
+        and landing.offset_s >= _LATE_WORTH_SAYING_S
+    ]
+
+
+def _held(programme: Programme, state: AirState, begin: int, until: int) -> list[Finding]:
+    """Say which events cannot act because the station waits for the operator."""
+    if state.unattended:
+        return []
+    rate = state.rate
+    coming = firings(
+        programme.events,
+        programme.settings.tz,
+        us_from_frames(begin, rate) + state.offset_us - 1,
+        us_from_frames(until, rate) + state.offset_us,
+    )
+    if not coming:
+        return []
+    first = coming[0]
+    when = clock(first.at_us, programme.settings.tz)
+    return [
+        Finding(
+            "attended", Severity.ALARM, begin,
+            f"The station is attended: after the item on air it waits, and “{first.event.name}” "
+            f"at {when} loads but starts nothing.",
+            "Switch to unattended before leaving.",
+        )
+    ]

@@ -1,0 +1,126 @@
+"""The running order's lines, plays, and the state that the sequencer works on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from nightly_spindle.core.items import Item
+
+
+class Source(StrEnum):
+    """Where a line comes from."""
+
+    LOG = "log"
+    HAND = "by hand"
+    DAY_LOG_AGAIN = "safety net: the day's log again"
+    ROTATION = "safety net: rotation"
+    TONE = "safety net: station tone"
+
+
+@dataclass(frozen=True, slots=True)
+class Origin:
+    """Where a line comes from and the rule that placed it."""
+
+    source: Source
+    file: str = ""
+    line: int = 0
+    why: str = ""
+
+    @property
+    def text(self) -> str:
+        """The origin in a few words."""
+        if self.file and self.source is Source.LOG:
+            return f"{self.file} line {self.line}"
+        if self.file:
+            return f"{self.source} ({self.file} line {self.line})"
+        return str(self.source)
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One line of the running order."""
+
+    id: int
+    cart: int
+    origin: Origin
+
+
+@dataclass(frozen=True, slots=True)
+class Play:
+    """One sounding of an item.
+
+    `start` is the station frame at which it sounds first, `begin` the position in the
+    item (frames at the mix rate) that it starts from; later than its cue in when it was
+    joined in progress. The item is carried along as it was when it went on air.
+    """
+
+    id: int
+    line: Line
+    item: Item
+    start: int
+    begin: int
+    joined: bool = False
+
+
+class Outcome(StrEnum):
+    """What became of a line."""
+
+    AIRED = "aired"
+    ON_AIR = "on air"
+    CUT = "cut"
+    SKIPPED = "skipped"
+    REPLACED = "replaced"
+    REMOVED = "removed"
+    MISSING = "missing"
+    UNPLAYABLE = "unplayable"
+    MISSED = "missed"
+    INTERRUPTED = "interrupted"
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """What rotation must know of a past play: `at` is a station frame."""
+
+    cart: int
+    artist: str
+    title: str
+    at: int
+
+
+@dataclass(slots=True)
+class AirState:
+    """Everything that the sequencer remembers, and all that a restart needs.
+
+    Everything before `frame` is decided. Instants up to `fired_until_us` have had their
+    firings, whatever the wall clock does afterwards. `offset_us` is wall clock minus
+    frame clock. `rung` is the safety net's rung in use, empty on the log.
+    """
+
+    rate: int
+    frame: int
+    fired_until_us: int
+    offset_us: int = 0
+    unattended: bool = True
+    stopped: bool = False
+    upcoming: list[Line] = field(default_factory=list)
+    playing: Play | None = None
+    history: list[Heard] = field(default_factory=list)
+    next_id: int = 1
+    rung: str = ""
+    again_yielded: bool = True
+    revision: int = 0
+
+    def take_id(self) -> int:
+        """Return an id that no line and no play of this state has had."""
+        taken = self.next_id
+        self.next_id += 1
+        return taken
+
+    def copy(self) -> AirState:
+        """Return an independent copy; the frozen parts are shared."""
+        return AirState(
+            self.rate, self.frame, self.fired_until_us, self.offset_us, self.unattended,
+            self.stopped, list(self.upcoming), self.playing, list(self.history), self.next_id,
+            self.rung, self.again_yielded, self.revision,
+        )

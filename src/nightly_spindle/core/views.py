@@ -1,0 +1,87 @@
+"""How rows, findings and landings read as JSON: the shape that `docs/commands.md` promises."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from nightly_spindle.core.joins import Join, span
+from nightly_spindle.core.timebase import iso, us_from_frames
+
+if TYPE_CHECKING:
+    from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.actions import Finding
+    from nightly_spindle.core.rehearsal import Landing, Rehearsal, Row
+    from nightly_spindle.core.running import AirState
+
+
+def entry_view(row: Row, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
+    """Return a row as JSON; times ISO 8601, `_frame` station frames, `_s` seconds."""
+
+    def when(frame: int) -> str:
+        return iso(us_from_frames(frame, state.rate) + state.offset_us, tz)
+
+    play = row.play
+    return {
+        "start": when(row.start),
+        "end": when(row.end),
+        "cart": play.item.cart if play else row.line.cart or None,
+        "kind": str(play.item.kind) if play else None,
+        "title": row.title,
+        "artist": play.item.artist if play else None,
+        "origin": row.line.origin.text,
+        "why": row.line.origin.why,
+        "join": join_view(row.join, state.rate) if row.join else None,
+        "overlays": [],
+        "state": str(row.outcome),
+        "note": row.note,
+        "start_frame": row.start,
+        "end_frame": row.end,
+        "from_s": round((play.begin - span(play.item, state.rate).cue_in) / state.rate, 6)
+        if play
+        else None,
+        "line_id": row.line.id,
+    }
+
+
+def join_view(join: Join, rate: int) -> dict[str, Any]:
+    """Return a join as JSON."""
+    return {
+        "overlap_s": round(join.overlap / rate, 6),
+        "fade_out_s": round(join.fade_out / rate, 6),
+        "fade_in_s": round(join.fade_in / rate, 6),
+        "curve": str(join.curve),
+        "why": list(join.why),
+    }
+
+
+def finding_view(finding: Finding, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
+    """Return a finding as JSON."""
+    return {
+        "code": finding.code,
+        "severity": str(finding.severity),
+        "at": iso(us_from_frames(finding.at, state.rate) + state.offset_us, tz),
+        "text": finding.text,
+        "mend": finding.mend,
+        "line_id": finding.line_id or None,
+    }
+
+
+def landing_view(landing: Landing, tz: ZoneInfo) -> dict[str, Any]:
+    """Return a landing as JSON; `offset_s` is positive when late."""
+    return {
+        "event": landing.event,
+        "at": iso(landing.due_us, tz),
+        "entry": landing.entry,
+        "offset_s": landing.offset_s,
+        "text": landing.text,
+    }
+
+
+def rehearsal_view(night: Rehearsal, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
+    """Return a whole rehearsal as JSON."""
+    return {
+        "entries": [entry_view(row, state, tz) for row in night.rows],
+        "findings": [finding_view(finding, state, tz) for finding in night.findings],
+        "landings": [landing_view(landing, tz) for landing in night.landings],
+    }

@@ -1,0 +1,48 @@
+"""Bringing a database to the schema of this program."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.errors import StorageFault
+from nightly_spindle.store.database import LATEST
+
+if TYPE_CHECKING:
+    from sqlalchemy import Engine
+
+
+def engine_for(path: Path) -> Engine:
+    """Return a SQLAlchemy engine on a station's database, in WAL mode."""
+    from sqlalchemy import create_engine, event
+
+    engine = create_engine(f"sqlite:///{path}")
+
+    @event.listens_for(engine, "connect")
+    def _pragmas(connection: object, _record: object) -> None:
+        cursor = connection.cursor()  # type: ignore[attr-defined]
+        cursor.execute("PRAGMA journal_mode=WAL")
+        cursor.execute("PRAGMA foreign_keys=ON")
+        cursor.execute("PRAGMA busy_timeout=5000")
+        cursor.close()
+
+    return engine
+
+
+def migrate(path: Path) -> None:
+    """Bring the database at `path` to the latest schema, making it where there is none."""
+    from alembic import command
+    from alembic.config import Config
+    from sqlalchemy.exc import OperationalError
+
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    engine = engine_for(path)
+    try:
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, LATEST)
+    except OperationalError as error:
+        raise StorageFault(f"{path} cannot be written: {error.orig}") from error
+    finally:
+        engine.dispose()

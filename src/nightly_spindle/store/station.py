@@ -1,0 +1,82 @@
+"""Making a station, and where things lie in its folder."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.errors import InputFault, StorageFault
+from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.recurrence import every_day_at
+from nightly_spindle.core.settings import StationSettings, settings_from, texts_from
+from nightly_spindle.store.database import DATABASE, connect
+
+if TYPE_CHECKING:
+    import sqlite3
+    from collections.abc import Mapping
+
+DEFAULT_PATTERN = "%Y-%m-%d.m3u"
+
+
+def new_station(folder: Path, values: Mapping[str, str]) -> StationSettings:
+    """Make an empty station with a log drop on its own `logs` folder and a nightly load.
+
+    `values` are settings as texts; SettingRefused names all that are wrong. Nothing is
+    left behind when it fails.
+    """
+    settings = settings_from(values)
+    path = folder / DATABASE
+    if path.exists():
+        raise InputFault(f"{folder} holds a station already; choose another folder")
+    from nightly_spindle.store.schema import migrate
+
+    try:
+        for name in ("logs", "captures", "backups"):
+            (folder / name).mkdir(parents=True, exist_ok=True)
+        migrate(path)
+        connection = connect(folder)
+        with connection:
+            connection.executemany(
+                "INSERT INTO setting (name, value) VALUES (?, ?)", texts_from(settings).items()
+            )
+            connection.execute(
+                "INSERT INTO log_drop (id, name, folder, pattern) VALUES (1, ?, 'logs', ?)",
+                ("Day log", DEFAULT_PATTERN),
+            )
+            _add_nightly_load(connection, settings)
+        connection.close()
+    except OSError as error:
+        raise StorageFault(f"{folder} cannot be written: {error.strerror or error}") from error
+    except (StorageFault, InputFault):
+        path.unlink(missing_ok=True)
+        raise
+    return settings
+
+
+def _add_nightly_load(connection: sqlite3.Connection, settings: StationSettings) -> None:
+    rule = every_day_at(settings.day_start)
+    steps = [{"step": "load log", "drop": 1, "placement": str(Placement.REPLACE)}]
+    connection.execute(
+        "INSERT INTO timed_event (name, start, rrule, exdates, entry, steps, priority, enabled,"
+        " grace_s) VALUES (?, ?, ?, '', ?, ?, 0, 1, 900.0)",
+        (
+            "Load the day's log",
+            rule.start.isoformat(),
+            rule.rrule,
+            str(Entry.CUT_IN),
+            json.dumps(steps),
+        ),
+    )
+
+
+def absolute(folder: Path, text: str) -> str:
+    """Return a stored path (relative to the station, or absolute) as an absolute one."""
+    path = Path(text)
+    return str(path if path.is_absolute() else (folder / path).absolute())
+
+
+def stored(folder: Path, path: Path) -> str:
+    """Return a path as it is stored: relative where it lies inside the station folder."""
+    whole, base = path.absolute(), folder.absolute()
+    return str(whole.relative_to(base)) if whole.is_relative_to(base) else str(whole)
