@@ -153,17 +153,17 @@ class Control:
             raise InputFault(f"no item has the cart number {cart}")
         origin = msgspec.convert(args["origin"], Origin) if args.get("origin") else None
         line = self._engine.sequencer.insert(
-            int(args["index"]), cart, origin, args.get("line_id")
+            int(args["before"]), cart, origin, args.get("line_id")
         )
         return {"line": line}
 
     def _remove(self, args: dict[str, Any]) -> dict[str, Any]:
         gone = self._engine.sequencer.remove([int(i) for i in args["lines"]])
-        return {"gone": [{"index": index, "line": line} for index, line in gone]}
+        return {"gone": [{"before": before, "line": line} for before, line in gone]}
 
     def _move(self, args: dict[str, Any]) -> dict[str, Any]:
-        was = self._engine.sequencer.move(int(args["line"]), int(args["index"]))
-        return {"was": was}
+        was = self._engine.sequencer.move(int(args["line"]), int(args["before"]))
+        return {"before": was}
 
 
 def _line(value: Any) -> bytes:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 OVERVIEW_COLUMNS = 1000
-_CHUNK_STEPS = 100  # tenths of a second read at once
+_CHUNK_STEPS = 20  # tenths of a second read at once: what stays in the processor's cache
 
 
 @dataclass(frozen=True, slots=True)

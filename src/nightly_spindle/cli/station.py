@@ -49,6 +49,7 @@ def kind_from(text: str) -> Kind:
 
 def bring_in(options: argparse.Namespace) -> int:
     """Bring audio into the library; exit status 2 when nothing could be taken."""
+    from nightly_spindle.store.intake import Intake
     from nightly_spindle.store.intake import bring_in as take
 
     kind = kind_from(options.kind)
@@ -57,9 +58,8 @@ def bring_in(options: argparse.Namespace) -> int:
         if sys.stderr.isatty():
             print(f"\r{done} of {of}", end="\n" if done == of else "", file=sys.stderr)
 
-    arrivals = take(
-        Path(options.folder), [Path(p) for p in options.paths], kind, options.category, progress
-    )
+    intake = Intake([Path(path) for path in options.paths], kind, options.category)
+    arrivals = take(Path(options.folder), [intake], progress)
     refused = [arrival for arrival in arrivals if arrival.cart is None]
     if options.json:
         print_json(

@@ -1,4 +1,9 @@
-"""Changing the running order by hand. Each edit names its lines by id."""
+"""Changing the running order by hand.
+
+Lines are named by id, places by the line that comes after (`before`), so that an edit
+still means the same when lines have aired meanwhile: before a line that is gone is the
+front, before 0 is the end.
+"""
 
 from __future__ import annotations
 
@@ -20,9 +25,9 @@ class Edits:
         self.state = state
 
     def insert(
-        self, index: int, cart: int, origin: Origin | None = None, line_id: int | None = None
+        self, before: int, cart: int, origin: Origin | None = None, line_id: int | None = None
     ) -> Line:
-        """Put an item before the line that is now at `index` (0 airs next).
+        """Put an item before a line.
 
         `line_id` brings back a line that was removed, under its old id.
         """
@@ -32,35 +37,51 @@ class Edits:
         elif any(line.id == line_id for line in self.state.upcoming):
             raise InputFault(f"line {line_id} is in the running order already")
         line = Line(line_id, cart, origin)
-        at = min(max(0, index), len(self.state.upcoming))
-        self.state.upcoming.insert(at, line)
+        self.state.upcoming.insert(self._place(before), line)
         self.state.revision += 1
         return line
 
     def remove(self, line_ids: Sequence[int]) -> list[tuple[int, Line]]:
-        """Take lines out; returns (index, line) of each, ascending."""
-        gone = [(i, line) for i, line in enumerate(self.state.upcoming) if line.id in line_ids]
-        self._all_there(line_ids, [line for _, line in gone])
-        self.state.upcoming = [line for line in self.state.upcoming if line.id not in line_ids]
-        self.state.revision += 1
-        return gone
+        """Take lines out; returns (the line that came after, the line) of each, last first.
 
-    def move(self, line_id: int, index: int) -> int:
-        """Move a line to `index` of the order without it; returns where it was."""
-        at = next((i for i, ln in enumerate(self.state.upcoming) if ln.id == line_id), None)
-        if at is None:
-            self._all_there([line_id], [])
-            return 0
-        line = self.state.upcoming.pop(at)
-        index = min(max(0, index), len(self.state.upcoming))
-        self.state.upcoming.insert(index, line)
-        self.state.revision += 1
-        return at
-
-    @staticmethod
-    def _all_there(wanted: Sequence[int], found: Sequence[Line]) -> None:
-        lost = set(wanted) - {line.id for line in found}
+        Put back in that order, each finds its place.
+        """
+        lost = set(line_ids) - {line.id for line in self.state.upcoming}
         if lost:
-            raise InputFault(
-                f"line {min(lost)} is not in the running order any more: it aired, or was replaced"
-            )
+            raise _gone(min(lost))
+        order = self.state.upcoming
+        after = [*(line.id for line in order[1:]), 0]
+        taken = [
+            (follower, line)
+            for line, follower in zip(order, after, strict=True)
+            if line.id in line_ids
+        ]
+        self.state.upcoming = [line for line in order if line.id not in line_ids]
+        self.state.revision += 1
+        return taken[::-1]
+
+    def move(self, line_id: int, before: int) -> int:
+        """Move a line before another; returns the line that it stood before (0: the end)."""
+        order = self.state.upcoming
+        at = next((i for i, line in enumerate(order) if line.id == line_id), None)
+        if at is None:
+            raise _gone(line_id)
+        follower = order[at + 1].id if at + 1 < len(order) else 0
+        if before == line_id:
+            return follower
+        line = order.pop(at)
+        order.insert(self._place(before), line)
+        self.state.revision += 1
+        return follower
+
+    def _place(self, before: int) -> int:
+        if before == 0:
+            return len(self.state.upcoming)
+        places = (i for i, line in enumerate(self.state.upcoming) if line.id == before)
+        return next(places, 0)
+
+
+def _gone(line_id: int) -> InputFault:
+    return InputFault(
+        f"line {line_id} is not in the running order any more: it aired, or was replaced"
+    )

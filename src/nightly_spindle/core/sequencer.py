@@ -160,6 +160,11 @@ class Sequencer(Edits):
         fade = to_frames(_REJOIN_FADE_S, state.rate) if again.joined else 0
         return [*actions, self._voice(again, fade, None)]
 
+    def present(self) -> list[Action]:
+        """Return the order that the item on air was started by, for whoever joins later."""
+        playing = self.state.playing
+        return [] if playing is None else [self._voice(playing, 0, None)]
+
     # -- deciding ---------------------------------------------------------------------
 
     def _next_beat(self, until: int, actions: list[Action]) -> _Beat | None:
@@ -205,9 +210,7 @@ class Sequencer(Edits):
         line, item = self._next_line(actions)
         join = None
         if playing is not None:
-            join = plan_join(
-                playing.item, playing.begin, item, self.programme.settings.rules, state.rate
-            )
+            join = self._join(actions)
             if join.fade_out:
                 actions.append(FadeVoice(state.frame, playing.id, join.fade_out, join.curve))
             end = playing.start + join.out_end - playing.begin

@@ -12,12 +12,12 @@ from pathlib import Path
 
 from nightly_spindle.audio.files import SUFFIXES
 from nightly_spindle.audio.measure import Measured, measure_file
-from nightly_spindle.core.errors import AudioUnreadable, InputFault, StationNotFound
+from nightly_spindle.core.errors import AudioUnreadable, InputFault
 from nightly_spindle.core.items import Kind
-from nightly_spindle.store.database import DATABASE, connect
+from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library, Tags
 
-_WORKERS_HOLD = ["nightly_spindle.audio.measure", "scipy.signal", "mutagen"]
+WORKERS_HOLD = ["nightly_spindle.audio.measure", "scipy.signal", "mutagen"]
 _FEW = 3  # files that are measured faster than a worker starts
 
 
@@ -36,11 +36,18 @@ class _Job:
     trigger_db: float
 
 
+@dataclass(frozen=True, slots=True)
+class Intake:
+    """Files and folders to take in, and as what."""
+
+    paths: Sequence[Path]
+    kind: Kind
+    category: str | None = None
+
+
 def bring_in(
     folder: Path,
-    paths: Sequence[Path],
-    kind: Kind,
-    category: str | None = None,
+    intakes: Sequence[Intake],
     progress: Callable[[int, int], None] = lambda _done, _all: None,
 ) -> list[Arrival]:
     """Take audio files, and those below folders, into the station's library.
@@ -48,25 +55,28 @@ def bring_in(
     Files that cannot be used are reported and left where they are. InputFault when a
     path is not there.
     """
-    if not (folder / DATABASE).is_file():
-        connect(folder)
-        raise StationNotFound(str(folder))
-    files = [(file, root) for path in paths for file, root in _files(path)]
+    connect(folder).close()  # says so when there is no station
+    wanted = [
+        (file, root, intake)
+        for intake in intakes
+        for path in intake.paths
+        for file, root in _files(path)
+    ]
     trigger = _trigger(folder)
-    jobs = [_Job(str(file), trigger) for file, _ in files]
+    jobs = [_Job(str(file), trigger) for file, _, _ in wanted]
     arrivals = []
     now_us = time.time_ns() // 1000
     with Library(folder) as library:
-        for (file, root), result in zip(files, _measured(jobs), strict=True):
+        for (file, root, intake), result in zip(wanted, _measured(jobs), strict=True):
             if isinstance(result, str):
                 arrivals.append(Arrival(str(file), None, result))
             else:
                 tags, measured = result
-                cart = library.put(file, root, kind, tags, measured, now_us)
-                if category:
-                    library.categorise(cart, category)
+                cart = library.put(file, root, intake.kind, tags, measured, now_us)
+                if intake.category:
+                    library.categorise(cart, intake.category)
                 arrivals.append(Arrival(str(file), cart))
-            progress(len(arrivals), len(files))
+            progress(len(arrivals), len(wanted))
     return arrivals
 
 
@@ -98,7 +108,7 @@ def _measured(jobs: list[_Job]) -> Iterator[tuple[Tags, Measured] | str]:
         yield from map(_look_at, jobs)
         return
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(_WORKERS_HOLD)
+    context.set_forkserver_preload(WORKERS_HOLD)
     with ProcessPoolExecutor(max(1, os.cpu_count() or 1), mp_context=context) as pool:
         yield from pool.map(_look_at, jobs)
 

@@ -1,0 +1,71 @@
+"""`demo`: builds the demo station, puts it on air and opens the desk on it."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nightly_spindle.cli.common import now_us
+from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.timebase import broadcast_day, zone
+from nightly_spindle.store.snapshot import open_station
+
+if TYPE_CHECKING:
+    import argparse
+
+_FALLBACK_ZONE = "Europe/Lisbon"
+
+
+def demo(options: argparse.Namespace) -> int:
+    """Build the demo station if it is not there, then go on air and open the desk."""
+    from nightly_spindle.standins.demo import build, leave_logs
+
+    folder = Path(options.folder) if options.folder else demo_folder()
+
+    def progress(what: str, part: float) -> None:
+        end = "\n" if part >= 1 else ""
+        start = "\r" if sys.stdout.isatty() else ""
+        if start or part >= 1:
+            print(f"{start}Demo station: {what:<18} {part:4.0%}", end=end, flush=True)
+
+    build(folder, local_zone(), progress)
+    settings = open_station(folder).programme.settings
+    leave_logs(folder, broadcast_day(now_us(), settings.tz, settings.day_start))
+    print(f"{settings.name} lies in {folder}.", flush=True)
+    if options.build_only:
+        return 0
+    if options.no_window:
+        from nightly_spindle.air.supervisor import supervise
+
+        return supervise([str(folder), "--output", "standin"])
+    from nightly_spindle.cli.desk import no_display, open_desk_on
+
+    if no_display():
+        print(
+            "No display: start it under a virtual one with `xvfb-run -a make demo`.",
+            file=sys.stderr,
+        )
+        return 1
+    return open_desk_on(folder, start_engine=True)
+
+
+def demo_folder() -> Path:
+    """Return where the demo station lies: in the user's data folder."""
+    import platformdirs
+
+    return Path(platformdirs.user_data_dir("nightly-spindle")) / "demo-station"
+
+
+def local_zone() -> str:
+    """Return this machine's IANA time zone, or one that stands in for it."""
+    named = os.environ.get("TZ", "").lstrip(":")
+    linked = str(Path("/etc/localtime").resolve())
+    for name in (named, linked.partition("zoneinfo/")[2]):
+        try:
+            if "/" in name and not name.startswith("Etc/"):
+                return zone(name).key
+        except SettingRefused:
+            continue
+    return _FALLBACK_ZONE

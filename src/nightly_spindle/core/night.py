@@ -1,0 +1,187 @@
+"""The coming hours as an operator sees them: blocks, pins, findings, in instants."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.events import Entry, firings
+from nightly_spindle.core.joins import span
+from nightly_spindle.core.rehearsal import Rehearsal, Row, rehearse
+from nightly_spindle.core.running import AirState, Outcome, Source
+from nightly_spindle.core.sequencer import Sequencer
+from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.timebase import US, us_from_frames
+
+if TYPE_CHECKING:
+    from nightly_spindle.core.programme import Programme
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """One sounding item. Instants in µs; `from_s` and `item_s` seconds in its file.
+
+    `join` tells how it starts ("5.1 s", "cold", "cut in"), `how` in sentences. `fade_s` is
+    its own fade-out at the end, 0 where it plays out. `movable` lines can be edited.
+    """
+
+    line_id: int
+    cart: int
+    kind: str
+    title: str
+    artist: str
+    start_us: int
+    end_us: int
+    from_s: float
+    item_s: float
+    fade_s: float
+    join: str
+    how: tuple[str, ...]
+    origin: str
+    why: str
+    outcome: str
+    net: bool
+    movable: bool
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
+class Pin:
+    """A fixed time: an event's firing, and by how much it lands late (None: not at all)."""
+
+    at_us: int
+    name: str
+    sentence: str
+    entry: str
+    offset_s: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A finding at an instant."""
+
+    at_us: int
+    severity: str
+    text: str
+    mend: str
+    line_id: int
+
+
+@dataclass(frozen=True, slots=True)
+class Night:
+    """What a stretch of time will hold."""
+
+    from_us: int
+    until_us: int
+    blocks: list[Block] = field(default_factory=list)
+    pins: list[Pin] = field(default_factory=list)
+    marks: list[Mark] = field(default_factory=list)
+
+    def worst(self) -> Mark | None:
+        """The gravest finding, the first of its kind; notes do not count."""
+        for severity in (Severity.ALARM, Severity.WARNING):
+            for mark in self.marks:
+                if mark.severity == severity:
+                    return mark
+        return None
+
+    def next_pin(self, now_us: int) -> Pin | None:
+        """The first fixed time still to come."""
+        return next((pin for pin in self.pins if pin.at_us > now_us), None)
+
+    def counting(self) -> list[Mark]:
+        """The findings that ask for something to be done."""
+        return [mark for mark in self.marks if mark.severity != Severity.NOTE]
+
+
+def plan_night(
+    programme: Programme, state: AirState | None, now_us: int, hours: float, *, live: bool
+) -> Night:
+    """Rehearse the coming hours from the engine's state.
+
+    `live`: the engine runs and `state` is its own of just now; otherwise the station is
+    planned as an engine started now would find it.
+    """
+    if live and state is not None:
+        sequencer = Sequencer(programme, state.copy())
+        begun = sequencer.present()
+    else:
+        sequencer, begun = take_the_air(programme, state.copy() if state else None, now_us)
+    lined_up = {line.id for line in sequencer.state.upcoming}
+    from_us = us_from_frames(sequencer.state.frame, sequencer.state.rate)
+    from_us += sequencer.state.offset_us
+    rehearsal = rehearse(programme, sequencer, begun, hours)
+    return _night(programme, sequencer.state, rehearsal, from_us, hours, lined_up)
+
+
+def _night(
+    programme: Programme,
+    state: AirState,
+    rehearsal: Rehearsal,
+    from_us: int,
+    hours: float,
+    lined_up: set[int],
+) -> Night:
+    def when(frame: int) -> int:
+        return us_from_frames(frame, state.rate) + state.offset_us
+
+    until_us = from_us + round(hours * 3600 * US)
+    sounding = rehearsal.sounding()
+    after = [*sounding[1:], None]
+    blocks = [
+        _block(row, follower, state.rate, when(row.start), when(row.end), lined_up)
+        for row, follower in zip(sounding, after, strict=True)
+    ]
+    landings = {(landing.event, landing.due_us): landing for landing in rehearsal.landings}
+    pins = []
+    for firing in firings(programme.events, programme.settings.tz, from_us - 1, until_us):
+        landing = landings.get((firing.event.name, firing.at_us))
+        pins.append(
+            Pin(
+                firing.at_us, firing.event.name, firing.event.sentence(),
+                str(firing.event.entry), landing.offset_s if landing else None,
+            )
+        )
+    marks = [
+        Mark(when(f.at), str(f.severity), f.text, f.mend, f.line_id) for f in rehearsal.findings
+    ]
+    return Night(from_us, until_us, blocks, pins, marks)
+
+
+def _block(
+    row: Row, follower: Row | None, rate: int, start_us: int, end_us: int, lined_up: set[int]
+) -> Block:
+    assert row.play is not None
+    item = row.play.item
+    fade = follower.join.fade_out / rate if follower and follower.join else 0.0
+    origin = row.line.origin
+    cue = span(item, rate)
+    return Block(
+        row.line.id, item.cart, str(item.kind), item.title, item.artist, start_us, end_us,
+        row.play.begin / rate, max(item.measure.duration_s, cue.cue_out / rate), fade,
+        _join_word(row, rate), row.join.why if row.join else (), origin.text, origin.why,
+        str(row.outcome), origin.source not in {Source.LOG, Source.HAND},
+        row.line.id in lined_up, item.path,
+    )
+
+
+def _join_word(row: Row, rate: int) -> str:
+    if row.join is None:
+        return "joined" if row.play is not None and row.play.joined else "at once"
+    overlap = row.join.overlap / rate
+    return "cold" if overlap < 0.05 else f"{overlap:.1f} s"
+
+
+def cut_short(block: Block) -> bool:
+    """Whether the block does not play to its end."""
+    return block.outcome in {Outcome.CUT, Outcome.SKIPPED, Outcome.INTERRUPTED}
+
+
+def lands(pin: Pin) -> str:
+    """How a fixed time is met, in a few words."""
+    if pin.offset_s is None:
+        return "nothing to load"
+    if pin.entry == Entry.CUT_IN or pin.offset_s < 1:
+        return "on time"
+    return f"+{pin.offset_s:.0f} s"

@@ -1,0 +1,233 @@
+"""Painting the night line: blocks to scale, joins as slants, pins, findings."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from nightly_spindle.core.night import lands
+from nightly_spindle.core.timebase import US, moment_from, us_from
+from nightly_spindle.desk.theme import SMALL, font, ink_on, kind_color
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.night import Block, Mark, Night, Pin
+    from nightly_spindle.desk.theme import Palette
+
+_STEPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14_400)
+_TICK_PX = 64
+_LABEL_PX = 34
+_WAVE_PX = 90  # blocks wider than this show their waveform
+
+
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """Instants to pixels: `left_us` stands at x 0, `us_per_px` is the zoom."""
+
+    left_us: int
+    us_per_px: float
+
+    def x(self, us: int) -> float:
+        """Return the pixel of an instant."""
+        return (us - self.left_us) / self.us_per_px
+
+    def us(self, x: float) -> int:
+        """Return the instant at a pixel."""
+        return self.left_us + round(x * self.us_per_px)
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What the night line is painted with."""
+
+    palette: Palette
+    tz: ZoneInfo
+    now_us: int
+    selected: int = 0  # line id
+    on_air: int = 0  # line id
+
+
+def visible(blocks: Sequence[Block], starts: Sequence[int], left: int, right: int) -> range:
+    """Return the indexes of the blocks that touch the stretch. `starts` are their starts."""
+    first = max(0, bisect_left(starts, left) - 2)
+    return range(first, bisect_left(starts, right))
+
+
+def paint_strip(painter: QPainter, box: QRectF, night: Night, scale: Scale, look: Look) -> None:
+    """Paint the whole night small: one bar per block, findings above, hours below."""
+    painter.fillRect(box, QColor(look.palette.panel))
+    past = QColor(look.palette.ground)
+    past.setAlpha(140)
+    bars: dict[str, list[QRectF]] = {}
+    top, height = box.top() + 1, box.height() - 2
+    edge = -1.0
+    for block in night.blocks:
+        x = scale.x(block.start_us)
+        wide = max(1.0, scale.x(block.end_us) - x - 1)
+        if x < edge and block.kind == "song":
+            continue  # under a pixel: the one before already covers it
+        bars.setdefault(block.kind, []).append(QRectF(x, top, wide, height))
+        edge = x + 1
+    painter.setPen(Qt.PenStyle.NoPen)
+    for kind, rects in bars.items():
+        painter.setBrush(kind_color(kind))
+        painter.drawRects(rects)
+    gone = scale.x(look.now_us)
+    if gone > box.left():
+        painter.fillRect(QRectF(box.left(), top, gone - box.left(), height), past)
+
+
+def paint_marks(
+    painter: QPainter, marks: Sequence[Mark], scale: Scale, y: float, look: Look
+) -> None:
+    """Paint the findings that need something done, as round signs at their instants."""
+    painter.setFont(font(SMALL, bold=True))
+    for mark in marks:
+        centre = QPointF(scale.x(mark.at_us), y)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(look.palette.alarm))
+        painter.drawEllipse(centre, 6.5, 6.5)
+        painter.setPen(QColor(look.palette.ground))
+        painter.drawText(
+            QRectF(centre.x() - 6, y - 7, 12, 14), Qt.AlignmentFlag.AlignCenter, "!"
+        )
+
+
+def paint_ticks(painter: QPainter, box: QRectF, scale: Scale, look: Look, *, grid: bool) -> None:
+    """Paint local times along the foot of the box, at a step that leaves room."""
+    step = next((s for s in _STEPS_S if s * US / scale.us_per_px >= _TICK_PX), _STEPS_S[-1])
+    first = moment_from(scale.us(box.left()), look.tz)
+    at = first.replace(minute=0, second=0, microsecond=0)
+    painter.setFont(font(SMALL))
+    shape = "%H:%M" if step >= 60 else "%H:%M:%S"
+    line, text = QPen(QColor(look.palette.raised)), QPen(QColor(look.palette.muted))
+    us = us_from(at)
+    end = scale.us(box.right())
+    us += max(0, (scale.us(box.left()) - us) // (step * US)) * step * US
+    while us <= end:
+        x = scale.x(us)
+        if grid:
+            painter.setPen(line)
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        painter.setPen(text)
+        label = moment_from(us, look.tz).strftime(shape)
+        where = QRectF(x - 32, box.bottom() - 15, 64, 14) if not grid else QRectF(
+            x + 3, box.bottom() - 15, 64, 14
+        )
+        align = Qt.AlignmentFlag.AlignHCenter if not grid else Qt.AlignmentFlag.AlignLeft
+        painter.drawText(where, align | Qt.AlignmentFlag.AlignVCenter, label)
+        us += step * US
+
+
+def paint_blocks(
+    painter: QPainter,
+    box: QRectF,
+    blocks: Sequence[Block],
+    rows: range,
+    scale: Scale,
+    look: Look,
+    waves: dict[int, bytes],
+) -> None:
+    """Paint blocks to scale; where two overlap, the border is the slant of their join."""
+    metrics_font = font(SMALL, bold=True)
+    painter.setFont(metrics_font)
+    metrics = painter.fontMetrics()
+    for index in rows:
+        block = blocks[index]
+        left, right = scale.x(block.start_us), scale.x(block.end_us)
+        before = blocks[index - 1] if index else None
+        after = blocks[index + 1] if index + 1 < len(blocks) else None
+        left_foot = max(left, min(scale.x(before.end_us), right)) if before else left
+        right_top = min(right, max(scale.x(after.start_us), left)) if after else right
+        on_air = block.line_id == look.on_air and block.start_us <= look.now_us < block.end_us
+        fill = QColor(look.palette.air) if on_air else kind_color(block.kind)
+        ink = QColor(look.palette.on_air_text) if on_air else ink_on(block.kind)
+        shape = QPolygonF(
+            [
+                QPointF(left, box.top()),
+                QPointF(max(left + 1, right_top) - 1, box.top()),
+                QPointF(max(left_foot + 1, right) - 1, box.bottom()),
+                QPointF(left_foot, box.bottom()),
+            ]
+        )
+        selected = block.line_id == look.selected
+        painter.setPen(QPen(QColor(look.palette.text), 2) if selected else Qt.PenStyle.NoPen)
+        painter.setBrush(fill)
+        painter.drawPolygon(shape)
+        if right - left > _WAVE_PX and block.cart in waves:
+            _wave(painter, box, block, scale, waves[block.cart], ink)
+        if right - left > _LABEL_PX:
+            room = QRectF(left_foot + 5, box.top(), right_top - left_foot - 8, box.height())
+            painter.setPen(ink)
+            text = metrics.elidedText(
+                block.title, Qt.TextElideMode.ElideRight, max(0, int(room.width()))
+            )
+            painter.drawText(
+                room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text
+            )
+
+
+def _wave(
+    painter: QPainter, box: QRectF, block: Block, scale: Scale, wave: bytes, ink: QColor
+) -> None:
+    """Paint a block's waveform along its foot, its fade applied."""
+    if not wave:
+        return
+    color = QColor(ink)
+    color.setAlpha(90)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(color)
+    left = max(int(box.left()), int(scale.x(block.start_us)))
+    right = min(int(box.right()), int(scale.x(block.end_us)))
+    foot, tall = box.bottom(), box.height() * 0.42
+    top = max(wave) or 1
+    bars = []
+    fade_us = block.fade_s * US
+    for x in range(left, right, 2):
+        us = scale.us(x)
+        at = block.from_s + (us - block.start_us) / US
+        column = int(at / block.item_s * len(wave))
+        if not 0 <= column < len(wave):
+            continue
+        level = wave[column] / top
+        if fade_us and block.end_us - us < fade_us:
+            level *= (block.end_us - us) / fade_us
+        bars.append(QRectF(x, foot - tall * level, 1.4, tall * level))
+    painter.drawRects(bars)
+
+
+def paint_pins(
+    painter: QPainter, box: QRectF, pins: Sequence[Pin], scale: Scale, look: Look
+) -> None:
+    """Paint fixed times as pins: their name, and how they are met."""
+    for pin in pins:
+        x = scale.x(pin.at_us)
+        if not box.left() - 1 <= x <= box.right() + 1:
+            continue
+        painter.setPen(QPen(QColor(look.palette.text), 1.5))
+        painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        painter.setBrush(QColor(look.palette.text))
+        painter.drawEllipse(QPointF(x, box.top()), 4, 4)
+        painter.setFont(font(SMALL, bold=True))
+        words = f"{moment_from(pin.at_us, look.tz):%H:%M}  {pin.name}: {lands(pin)}"
+        wide = painter.fontMetrics().horizontalAdvance(words)
+        right = x + 8 + wide < box.right()
+        where = QRectF(x + 8 if right else x - wide - 8, box.top() - 8, wide + 2, 16)
+        painter.fillRect(where, QColor(look.palette.ground))
+        painter.setPen(QColor(look.palette.text if pin.offset_s is not None else look.palette.alarm))
+        painter.drawText(where, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def paint_now(painter: QPainter, box: QRectF, scale: Scale, look: Look) -> None:
+    """Paint the line of the present instant."""
+    x = scale.x(look.now_us)
+    if box.left() <= x <= box.right():
+        painter.setPen(QPen(QColor(look.palette.text), 2))
+        painter.drawLine(QPointF(x, box.top() - 3), QPointF(x, box.bottom() + 3))
+

@@ -1,0 +1,293 @@
+"""The running order as a table: what airs when, how it joins, where it comes from."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+from zoneinfo import ZoneInfo
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QMimeData,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPen
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from nightly_spindle.core.night import Block, cut_short
+from nightly_spindle.core.timebase import US, clock, length
+from nightly_spindle.desk.signs import paint_sign
+from nightly_spindle.desk.theme import TEXT, Palette, font
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+Index = QModelIndex | QPersistentModelIndex
+COLUMNS = ("At", "Length", "Running order", "Artist", "Join", "From")
+_RIGHT = {0, 1, 4}
+_MIME = "application/x-nightly-spindle-line"
+_ROW_PX = 22
+MOST_ROWS = 400
+
+
+class OrderModel(QAbstractTableModel):
+    """A thin view of the night's blocks."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self.palette = palette
+        self.blocks: Sequence[Block] = ()
+        self.marked: set[int] = set()
+        self.on_air = 0
+        self.tz = ZoneInfo("UTC")
+
+    def show_blocks(self, blocks: Sequence[Block], marked: set[int], tz: ZoneInfo) -> None:
+        """Show other blocks; `marked` lines have a finding."""
+        self.beginResetModel()
+        self.blocks, self.marked, self.tz = blocks[:MOST_ROWS], marked, tz
+        self.endResetModel()
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self.blocks)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(COLUMNS)
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if orientation is not Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return COLUMNS[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignRight if section in _RIGHT else Qt.AlignmentFlag.AlignLeft
+            return int(side | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def text(self, row: int, column: int) -> str:
+        """Return what a cell says."""
+        block = self.blocks[row]
+        lasts = (block.end_us - block.start_us) / US
+        join = block.join if not row or not cut_short(self.blocks[row - 1]) else "cut in"
+        return (
+            clock(block.start_us, self.tz), length(lasts), block.title, block.artist, join,
+            block.origin,
+        )[column]
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row, column = index.row(), index.column()
+        block = self.blocks[row]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.text(row, column)
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignRight if column in _RIGHT else Qt.AlignmentFlag.AlignLeft
+            return int(side | Qt.AlignmentFlag.AlignVCenter)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return self._color(block, row, column)
+        if role == Qt.ItemDataRole.FontRole:
+            return font(TEXT, bold=column == 2 and block.line_id == self.on_air)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return f"{block.title} ({block.kind}): {block.why}"
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            return f"{COLUMNS[column]}: {self.text(row, column)}"
+        return None
+
+    def _color(self, block: Block, row: int, column: int) -> QColor:
+        if block.line_id == self.on_air and column in {0, 1}:
+            return QColor(self.palette.air)
+        if column == 1 and cut_short(block):
+            return QColor(self.palette.alarm)
+        if column == 4 and self.text(row, column) == "cut in":
+            return QColor(self.palette.alarm)
+        if column >= 3:
+            return QColor(self.palette.muted)
+        return QColor(self.palette.text)
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if not index.isValid():
+            return Qt.ItemFlag.ItemIsDropEnabled
+        if self.blocks[index.row()].movable:
+            return base | Qt.ItemFlag.ItemIsDragEnabled | Qt.ItemFlag.ItemIsDropEnabled
+        return base
+
+    def mimeTypes(self) -> list[str]:
+        return [_MIME]
+
+    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
+        data = QMimeData()
+        block = self.blocks[indexes[0].row()]
+        data.setData(_MIME, str(block.line_id).encode())
+        data.setText(f"{block.artist} - {block.title}")
+        return data
+
+    def row_of(self, line_id: int) -> int | None:
+        """Return the row of a line."""
+        found = (i for i, block in enumerate(self.blocks) if block.line_id == line_id)
+        return next(found, None)
+
+
+class _Sign(QStyledItemDelegate):
+    """Paints the kind's sign before the title, and the finding's mark behind it."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        model = index.model()
+        assert isinstance(model, OrderModel)
+        block = model.blocks[index.row()]
+        box = QRectF(option.rect)  # type: ignore[attr-defined]
+        option.rect.adjust(20, 0, 0, 0)  # type: ignore[attr-defined]
+        super().paint(painter, option, index)
+        side = 10.0
+        where = QRectF(box.x() + 6, box.center().y() - side / 2 + 0.5, side, side)
+        paint_sign(painter, block.kind, where)
+        if block.line_id in model.marked:
+            painter.save()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setBrush(QColor(model.palette.alarm))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawEllipse(QRectF(box.right() - 16, box.center().y() - 5, 11, 11))
+            painter.restore()
+
+
+class OrderTable(QTableView):
+    """The running order. Dragging, Ctrl+Up/Down and Delete change what is still to come.
+
+    Signals: `picked` (line id), `move_asked` (line id, before id), `remove_asked` (ids),
+    `step_asked` (line id, -1 or 1).
+    """
+
+    picked = Signal(int)
+    move_asked = Signal(int, int)
+    remove_asked = Signal(list)
+    step_asked = Signal(int, int)
+
+    def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.order = OrderModel(palette)
+        self.setModel(self.order)
+        self.setItemDelegateForColumn(2, _Sign(self))
+        self.setAccessibleName("Running order")
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        self.setDragEnabled(True)
+        self.setAcceptDrops(True)
+        self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
+        self.setDropIndicatorShown(True)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(_ROW_PX)
+        self.verticalHeader().setMinimumSectionSize(_ROW_PX)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        header = self.horizontalHeader()
+        header.setSectionsMovable(True)
+        header.setHighlightSections(False)
+        for column, width in enumerate((72, 58, 250, 150, 62, 160)):
+            self.setColumnWidth(column, width)
+        header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        self.selectionModel().currentRowChanged.connect(self._on_current)
+
+    def show_blocks(self, blocks: Sequence[Block], marked: set[int], tz: ZoneInfo) -> None:
+        """Show other blocks, keeping the choice and the place."""
+        chosen = self.chosen()
+        top = self.verticalScrollBar().value()
+        self.order.show_blocks(blocks, marked, tz)
+        if chosen:
+            self.choose(chosen[0], quiet=True)
+        self.verticalScrollBar().setValue(top)
+
+    def set_on_air(self, line_id: int) -> None:
+        """Say which line is on air."""
+        if line_id != self.order.on_air:
+            self.order.on_air = line_id
+            self.viewport().update()
+
+    def chosen(self) -> list[int]:
+        """Return the ids of the chosen lines, in order."""
+        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
+        return [self.order.blocks[row].line_id for row in rows if row < len(self.order.blocks)]
+
+    def choose(self, line_id: int, *, quiet: bool = False) -> None:
+        """Choose a line and scroll to it."""
+        row = self.order.row_of(line_id)
+        if row is None:
+            return
+        self.selectionModel().blockSignals(quiet)
+        self.selectRow(row)
+        self.selectionModel().blockSignals(False)
+        self.viewport().update()
+        if not quiet:
+            self.scrollTo(self.order.index(row, 0))
+
+    def paintEvent(self, event: Any) -> None:
+        """Paint the table, then the mark of the line on air."""
+        super().paintEvent(event)
+        row = self.order.row_of(self.order.on_air)
+        if row is None:
+            return
+        top = self.rowViewportPosition(row)
+        painter = QPainter(self.viewport())
+        painter.fillRect(0, top, 3, _ROW_PX, QColor(self.order.palette.air))
+        painter.setPen(QPen(QColor(self.order.palette.line)))
+        painter.drawLine(0, top + _ROW_PX - 1, self.viewport().width(), top + _ROW_PX - 1)
+        painter.end()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Move, remove, copy."""
+        ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        lines = self.chosen()
+        if ctrl and event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down} and lines:
+            self.step_asked.emit(lines[0], -1 if event.key() == Qt.Key.Key_Up else 1)
+        elif event.key() == Qt.Key.Key_Delete and lines:
+            self.remove_asked.emit(lines)
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.copy()
+        else:
+            super().keyPressEvent(event)
+
+    def copy(self) -> None:
+        """Copy the chosen rows as text, a tab between the columns."""
+        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
+        text = "\n".join(
+            "\t".join(self.order.text(row, column) for column in range(len(COLUMNS)))
+            for row in rows
+        )
+        QGuiApplication.clipboard().setText(text)
+
+    def dragMoveEvent(self, event: Any) -> None:
+        super().dragMoveEvent(event)
+        event.accept()
+
+    def dropEvent(self, event: Any) -> None:
+        """Move the dragged line before the one it was dropped on."""
+        if not event.mimeData().hasFormat(_MIME):
+            return
+        line = int(bytes(event.mimeData().data(_MIME).data()))
+        self.drop_line(line, event.position().toPoint().y())
+        event.setDropAction(Qt.DropAction.IgnoreAction)
+        event.accept()
+
+    def drop_line(self, line: int, y: int) -> None:
+        """Ask for a line to be moved to where it was let go."""
+        row = self.rowAt(y)
+        if row >= 0 and y - self.rowViewportPosition(row) > _ROW_PX // 2:
+            row += 1
+        blocks = self.order.blocks
+        before = blocks[row].line_id if 0 <= row < len(blocks) else 0
+        if before != line:
+            self.move_asked.emit(line, before)
+
+    def _on_current(self, current: QModelIndex, _before: QModelIndex) -> None:
+        if current.isValid() and current.row() < len(self.order.blocks):
+            self.picked.emit(self.order.blocks[current.row()].line_id)

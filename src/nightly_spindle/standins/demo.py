@@ -1,0 +1,213 @@
+"""Building the demo station: a harbour's night radio, made up from end to end."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import shutil
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from datetime import date, timedelta
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from nightly_spindle.core.items import Kind
+from nightly_spindle.standins import synth
+from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
+from nightly_spindle.standins.scheduler import day_log, leave_log
+from nightly_spindle.store.database import DATABASE
+from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.intake import WORKERS_HOLD, Intake, bring_in
+from nightly_spindle.store.station import new_station
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from numpy.typing import NDArray
+
+_SEED = 7
+_VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
+_MISSING = "../audio/song/Ferry Horn Request.flac"
+
+
+@dataclass(frozen=True, slots=True)
+class _Job:
+    path: str
+    song: Song | None
+    short: Short | None
+    seed: int
+
+
+def build(folder: Path, timezone: str, progress: Callable[[str, float], None]) -> None:
+    """Make the demo station in `folder`, unless it is there already.
+
+    `progress` gets what is being done and how much of it all is done (0 to 1).
+    """
+    if (folder / DATABASE).exists():
+        return
+    jobs = [
+        _Job(str(_place(folder, "song", s.artist, s.title, s.suffix)), s, None, _SEED + i)
+        for i, s in enumerate(SONGS)
+    ]
+    jobs += [
+        _Job(str(_place(folder, s.kind, s.artist, s.title, s.suffix)), None, s, _SEED + 100 + i)
+        for i, s in enumerate(SHORTS)
+    ]
+    for job in jobs:
+        Path(job.path).parent.mkdir(parents=True, exist_ok=True)
+    # the longest first, so that both cores are busy to the end
+    jobs.sort(key=lambda job: -(job.song.seconds if job.song else 10))
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["nightly_spindle.standins.demo", *WORKERS_HOLD])
+    with ProcessPoolExecutor(max(1, os.cpu_count() or 1), mp_context=context) as pool:
+        for done, _ in enumerate(pool.map(_make, jobs), 1):
+            progress("making the audio", 0.6 * done / len(jobs))
+    _take_in(folder, timezone, progress)
+
+
+def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]) -> None:
+    # built beside and renamed, so that a build that was broken off is not taken for a station
+    (folder / "building" / DATABASE).unlink(missing_ok=True)
+    new_station(folder / "building", {"name": STATION, "timezone": timezone})
+    kinds = sorted({"song", *(short.kind for short in SHORTS)})
+    building = folder / "building"
+    if (building / "audio").exists():
+        shutil.rmtree(building / "audio")
+    (folder / "audio").rename(building / "audio")
+    intakes = [
+        Intake([building / "audio" / kind], Kind(kind), f"Demo {kind}s") for kind in kinds
+    ]
+    bring_in(building, intakes, lambda done, of: progress("measuring", 0.6 + 0.4 * done / of))
+    for entry in sorted(building.iterdir()):
+        entry.rename(folder / entry.name)
+    building.rmdir()
+    progress("done", 1.0)
+
+
+def leave_logs(folder: Path, day: date) -> list[Path]:
+    """Have the scheduler stand-in leave the logs of `day` and the day after, where missing.
+
+    The second names one item that nobody has, so that there is something to find.
+    """
+    snapshot = open_station(folder)
+    rows = snapshot.connection.execute("SELECT cart FROM item ORDER BY cart")
+    carts = [row["cart"] for row in rows]
+    snapshot.reach(carts)
+    items = [snapshot.programme.items[cart] for cart in carts]
+    drop = next(iter(snapshot.programme.drops.values()))
+    left = []
+    for ahead in range(2):
+        wanted = day + timedelta(days=ahead)
+        target = Path(drop.folder) / drop.file_name(wanted)
+        if target.exists():
+            continue
+        log = day_log(items, wanted, _SEED)
+        path = leave_log(Path(drop.folder), drop.pattern, wanted, log)
+        if ahead:
+            text = path.read_text(encoding="utf-8").splitlines(keepends=True)
+            text[41:41] = ["#EXTINF:201,The Breakwater Choir - Ferry Horn Request\n", _MISSING + "\n"]
+            path.write_text("".join(text), encoding="utf-8")
+        left.append(path)
+    snapshot.connection.close()
+    return left
+
+
+def _place(folder: Path, kind: str, artist: str, title: str, suffix: str) -> Path:
+    name = f"{artist} - {title}.{suffix}".replace("/", "-").replace(":", " -")
+    return folder / "audio" / kind / name
+
+
+def _make(job: _Job) -> str:
+    if job.song is not None:
+        sound = _song(job.song, job.seed)
+        _write(job.path, sound, job.song.rate, job.song.title, job.song.artist, "Harbour Tapes")
+    else:
+        assert job.short is not None
+        sound = _short(job.short, job.seed)
+        _write(job.path, sound, 44_100, job.short.title, job.short.artist, "")
+    return job.path
+
+
+def _song(song: Song, seed: int) -> NDArray[np.float32]:
+    dice = np.random.default_rng(seed)
+    tune = synth.Tune(
+        seed, int(dice.integers(48, 60)), bool(dice.integers(2)), float(dice.uniform(76, 124)),
+        song.intro_bars,
+    )
+    body = synth.song(tune, song.rate, song.seconds)
+    length = min(len(body), song.seconds * song.rate)
+    if song.fade_s:
+        body = body[:length].copy()
+        fade = round(song.fade_s * song.rate)
+        # an engineer's hand on the fader: quick at first, long at the end
+        body[-fade:] *= (np.linspace(1, 0, fade, dtype=np.float32) ** 1.6)[:, None]
+    else:
+        # a cold end: the last chord is damped within half a second of its bar
+        bar = round(240.0 / tune.bpm * song.rate)
+        end = max(bar, length // bar * bar)
+        body = body[: end + song.rate // 2].copy()
+        damp = np.exp(-np.arange(song.rate // 2, dtype=np.float32) / (0.09 * song.rate))
+        body[end:] *= damp[: len(body) - end, None]
+    body = synth.to_peak(body, song.peak_db, song.drive_db)
+    head = np.zeros((round(song.head_s * song.rate), 2), dtype=np.float32)
+    tail = np.zeros((round(song.tail_s * song.rate), 2), dtype=np.float32)
+    if song.click and len(tail):
+        at = len(tail) // 2
+        tail[at : at + song.rate // 200] = 10 ** ((song.peak_db - 6) / 20)
+    return np.concatenate([head, body, tail])
+
+
+def _short(short: Short, seed: int) -> NDArray[np.float32]:
+    rate = 44_100
+    canvas = synth.Canvas(rate, short.seconds)
+    dice = np.random.default_rng(seed)
+    key = int(dice.integers(60, 67))
+    if short.music == "bells":
+        for index, step in enumerate((0, 7, 4, 12)):
+            bell = synth.tone(rate, key + step, 2.6, synth.BELL)
+            canvas.put(bell, 0.28 * index, 0.4, index * 0.4 - 0.6)
+        if not short.voice_hz:
+            for index, step in enumerate((12, 9, 7, 4, 0)):
+                bell = synth.tone(rate, key + step, 2.6, synth.BELL)
+                canvas.put(bell, 1.9 + 0.4 * index, 0.4, 0.6 - index * 0.3)
+    elif short.music == "bed":
+        tune = synth.Tune(seed, key - 12, minor=False, bpm=104.0, intro_bars=2)
+        bars = max(1, round(short.seconds * 104 / 240))
+        bed = synth.section(tune, rate, bars, "pkbd", 5)[: len(canvas.sound)]
+        canvas.sound[: len(bed)] += bed * np.float32(0.35 if short.voice_hz else 1.0)
+        edge = round(0.6 * rate)
+        canvas.sound[-edge:] *= np.linspace(1, 0, edge, dtype=np.float32)[:, None]
+    if short.voice_hz:
+        lead = 1.3 if short.music == "bells" else 0.15
+        talk = synth.voice(rate, short.seconds - lead - 0.3, short.voice_hz, seed)
+        canvas.put(talk, lead, 0.7)
+    return synth.to_peak(canvas.sound, -3.0, 3.0)
+
+
+def _write(
+    path: str, sound: NDArray[np.float32], rate: int, title: str, artist: str, album: str
+) -> None:
+    import soundfile
+
+    settings: dict[str, Any] = {}
+    if path.endswith(".mp3"):
+        settings = {"compression_level": 0.6, "bitrate_mode": "CONSTANT"}
+    elif path.endswith(".flac"):
+        settings = {"compression_level": 0.1}  # building fast matters more than size
+    with soundfile.SoundFile(path, "w", rate, 2, **settings) as file:
+        file.title, file.artist = title, artist
+        if album:
+            file.album = album
+        for at in range(0, len(sound), _VORBIS_BLOCK):
+            file.write(sound[at : at + _VORBIS_BLOCK])
+    if path.endswith(".mp3"):
+        from mutagen.easyid3 import EasyID3
+
+        tags = EasyID3()
+        tags["title"], tags["artist"] = title, artist
+        if album:
+            tags["album"] = album
+        tags.save(path)
+
