@@ -11,7 +11,6 @@ import asyncio
 import contextlib
 import os
 import threading
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -22,6 +21,7 @@ from nightly_spindle.store.snapshot import items_by_cart
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from pathlib import Path
 
     from nightly_spindle.air.engine import Engine
 
@@ -152,9 +152,7 @@ class Control:
         if cart not in snapshot.programme.items:
             raise InputFault(f"no item has the cart number {cart}")
         origin = msgspec.convert(args["origin"], Origin) if args.get("origin") else None
-        line = self._engine.sequencer.insert(
-            int(args["before"]), cart, origin, args.get("line_id")
-        )
+        line = self._engine.sequencer.insert(int(args["before"]), cart, origin, args.get("line_id"))
         return {"line": line}
 
     def _remove(self, args: dict[str, Any]) -> dict[str, Any]:

@@ -7,11 +7,11 @@ import threading
 import time
 from concurrent.futures import Future
 from dataclasses import dataclass
+from math import log10
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from nightly_spindle.air.keeper import Keeper
 from nightly_spindle.air.player import Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.core.actions import Action, Finding, Severity, StartVoice
@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from nightly_spindle.air.clock import Clock
+    from nightly_spindle.air.keeper import Keeper
     from nightly_spindle.air.outputs import Output
     from nightly_spindle.core.running import AirState
     from nightly_spindle.store.snapshot import Snapshot
@@ -68,9 +69,7 @@ class Engine:
         self._output = output
         self._wall = wall
         self._paced = paced  # the wall clock is the output's own: there is no drift
-        self._asked: queue.SimpleQueue[tuple[Callable[[], Any], Future[Any]]] = (
-            queue.SimpleQueue()
-        )
+        self._asked: queue.SimpleQueue[tuple[Callable[[], Any], Future[Any]]] = queue.SimpleQueue()
         self._leaving = threading.Event()
         self._ahead = ReadAhead(self.rate)
         self._peaks = np.zeros(2, dtype=np.float32)
@@ -170,7 +169,10 @@ class Engine:
             assert playing is not None
             text = f"Dead air: “{playing.item.title}” is silent, so the next line starts."
             finding = Finding(
-                "dead-air", Severity.ALARM, state.frame, text,
+                "dead-air",
+                Severity.ALARM,
+                state.frame,
+                text,
                 f"Listen to {playing.item.path or 'the output'} and mark its end.",
                 playing.line.id,
             )
@@ -184,7 +186,7 @@ class Engine:
         self._look_ahead()
         self._look_for_breaks()
         state = self.sequencer.state
-        levels = [float(20 * np.log10(max(peak, 1e-5))) for peak in self._peaks]
+        levels = [20 * log10(max(float(peak), 1e-5)) for peak in self._peaks]
         self.sight = Sight(
             us_from_frames(self.player.at, self.rate)
             + state.offset_us

@@ -29,9 +29,9 @@ class Keeper:
     def __init__(self, folder: Path, chores: Callable[[], None] = lambda: None) -> None:
         self._journal = Journal(folder)
         self._chores = chores
-        self._queue: queue.SimpleQueue[
-            tuple[list[AsRun], list[Alarm], bytes | None, int]
-        ] = queue.SimpleQueue()
+        self._queue: queue.SimpleQueue[tuple[list[AsRun], list[Alarm], bytes | None, int]] = (
+            queue.SimpleQueue()
+        )
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="keeper", daemon=True)
         self._session = ""

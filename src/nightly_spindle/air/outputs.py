@@ -7,11 +7,10 @@ import threading
 import time
 from typing import TYPE_CHECKING, Any, Protocol
 
-import numpy as np
-
 from nightly_spindle.core.errors import OutputFault
 
 if TYPE_CHECKING:
+    import numpy as np
     from numpy.typing import NDArray
 
 
@@ -94,8 +93,13 @@ class DeviceOutput:
 
         try:
             self._stream = sounddevice.OutputStream(
-                samplerate=self._rate, blocksize=self._block, channels=2, dtype="float32",
-                device=self._device, callback=self._play, finished_callback=self._lost.set,
+                samplerate=self._rate,
+                blocksize=self._block,
+                channels=2,
+                dtype="float32",
+                device=self._device,
+                callback=self._play,
+                finished_callback=self._lost.set,
             )
             self._lost.clear()
             self._stream.start()

@@ -45,8 +45,7 @@ class AirLock:
             pid = file.read().strip() or "unknown"
             file.close()
             raise AlreadyOnAir(
-                f"{self._path.parent} is on air already (engine process {pid}); stop that one "
-                "first"
+                f"{self._path.parent} is on air already (engine process {pid}); stop that one first"
             ) from error
         file.seek(0)
         file.truncate()

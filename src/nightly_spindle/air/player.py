@@ -6,6 +6,7 @@ sources come from and where blocks go.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -18,13 +19,13 @@ from nightly_spindle.core.errors import AudioUnreadable
 from nightly_spindle.core.items import TONE_CART
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable
+    from collections.abc import Iterable
 
     from numpy.typing import NDArray
 
     from nightly_spindle.core.sequencer import Sequencer
 
-SourceMaker = Callable[[StartVoice, int], Source] if TYPE_CHECKING else object
+SourceMaker = Callable[[StartVoice, int], Source]
 
 
 class _Silent:

@@ -144,9 +144,7 @@ class ReadAhead:
     def breaks(self) -> list[tuple[Key, int, str]]:
         """Return (key, position, why) of every source that is known to end, and where."""
         with self._lock:
-            return [
-                (b.key, b.ended_at, b.problem) for b, _ in self._sources if b.ended_at >= 0
-            ]
+            return [(b.key, b.ended_at, b.problem) for b, _ in self._sources if b.ended_at >= 0]
 
     def ready(self, order: StartVoice, seconds: float) -> bool:
         """Whether so much of an order is read, or all that there is."""

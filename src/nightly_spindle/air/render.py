@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,6 +13,7 @@ from nightly_spindle.core.rehearsal import Recorder, Row
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
+    from pathlib import Path
 
     from nightly_spindle.core.actions import Action
     from nightly_spindle.core.sequencer import Sequencer

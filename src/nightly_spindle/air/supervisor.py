@@ -45,7 +45,8 @@ def supervise(arguments: Sequence[str]) -> int:
         wait = _FIRST_WAIT_S if time.monotonic() - begun > _STEADY_S else wait
         print(
             f"the engine ended with status {status}; it starts again in {wait:.1f} s",
-            file=sys.stderr, flush=True,
+            file=sys.stderr,
+            flush=True,
         )
         time.sleep(wait)
         wait = min(wait * 2, _LONGEST_WAIT_S)

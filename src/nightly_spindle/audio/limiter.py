@@ -38,10 +38,7 @@ class Limiter:
         if len(block) < self.delay:
             raise ValueError(f"blocks need at least {self.delay} frames, not {len(block)}")
         peak = float(max(block.max(initial=0.0), -block.min(initial=0.0)))
-        if self._idle and peak <= self._threshold:
-            gain = None
-        else:
-            gain = self._gain(block)
+        gain = None if self._idle and peak <= self._threshold else self._gain(block)
         tail = block[len(block) - self.delay :].copy()
         block[self.delay :] = block[: len(block) - self.delay]
         block[: self.delay] = self._tail
@@ -52,9 +49,7 @@ class Limiter:
     def _gain(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
         n, delay = len(block), self.delay
         peaks = np.abs(block).max(axis=1)
-        needs = np.concatenate(
-            [self._needs, self._threshold / np.maximum(peaks, self._threshold)]
-        )
+        needs = np.concatenate([self._needs, self._threshold / np.maximum(peaks, self._threshold)])
         lowest = np.lib.stride_tricks.sliding_window_view(needs, delay + 1).min(axis=1)
         ramp = self._slope * np.arange(n + 1)
         released = np.minimum.accumulate(np.concatenate([self._gains[-1:], lowest]) - ramp)
@@ -64,4 +59,4 @@ class Limiter:
         self._needs, self._gains = needs[-delay:], gains[-delay:]
         self._idle = bool(self._needs.min() >= 1.0 and self._gains.min() >= 1.0)
         self.reduced += int(np.count_nonzero(smooth < 0.999))
-        return smooth.astype(np.float32)
+        return np.asarray(smooth, dtype=np.float32)

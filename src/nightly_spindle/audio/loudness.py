@@ -136,7 +136,7 @@ def _sliding(powers: NDArray[np.float64], width: int) -> NDArray[np.float64]:
     if len(powers) < width:
         return np.empty(0)
     sums = np.concatenate([[0.0], np.cumsum(powers)])
-    return (sums[width:] - sums[:-width]) / width
+    return np.asarray((sums[width:] - sums[:-width]) / width)
 
 
 def _lufs(powers: NDArray[np.float64]) -> NDArray[np.float64]:

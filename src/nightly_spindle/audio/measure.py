@@ -58,8 +58,17 @@ def measure_file(path: str, trigger_db: float = -22.0) -> Measured:
     loudness = meter.integrated_lufs()
     found = find_markers(np.concatenate(powers), duration, loudness, trigger_db)
     measure = Measure(
-        duration, rate, channels, loudness, meter.range_lu(), meter.true_peak_dbtp(),
-        found.cue_in_s, found.cue_out_s, found.segue_s, found.fade_start_s, found.ending,
+        duration,
+        rate,
+        channels,
+        loudness,
+        meter.range_lu(),
+        meter.true_peak_dbtp(),
+        found.cue_in_s,
+        found.cue_out_s,
+        found.segue_s,
+        found.fade_start_s,
+        found.ending,
     )
     return Measured(measure, _overview(np.concatenate(peaks)))
 

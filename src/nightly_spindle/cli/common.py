@@ -45,9 +45,7 @@ def checked_length(value: float, unit: str, most: float = _MOST_HOURS) -> float:
     return value
 
 
-def begin(
-    folder: str, from_: str | None, hours: float
-) -> tuple[Snapshot, Sequencer, list[Action]]:
+def begin(folder: str, from_: str | None, hours: float) -> tuple[Snapshot, Sequencer, list[Action]]:
     """Return a sequencer as an engine would start: cold at `from_`, or from its state, now."""
     snapshot = open_station(Path(folder))
     at = instant(from_, snapshot.programme.settings.tz)

@@ -8,7 +8,7 @@ import sys
 import traceback
 from collections.abc import Callable, Sequence
 from importlib import import_module
-from typing import NoReturn
+from typing import Any, NoReturn
 
 from nightly_spindle import __version__
 from nightly_spindle.core.errors import NightlySpindleError
@@ -25,7 +25,7 @@ def run() -> NoReturn:
         # whoever read our output has closed it, as `head` does
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         status = 0
-    except Exception:
+    except Exception:  # noqa: BLE001 - the edge of the process: told, and told apart
         traceback.print_exc()
         status = CRASHED
     sys.exit(status)
@@ -69,7 +69,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _add(
-    commands: argparse._SubParsersAction[argparse.ArgumentParser],
+    commands: argparse._SubParsersAction[Any],
     name: str,
     runner: str,
     text: str,
@@ -83,10 +83,10 @@ def _add(
         command.add_argument("folder", metavar="DIR", help="the station folder")
     if json:
         command.add_argument("--json", action="store_true", help="print JSON")
-    return command
+    return command  # type: ignore[no-any-return]  # argparse types its parsers as Any
 
 
-def _station(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def _station(commands: argparse._SubParsersAction[Any]) -> None:
     group = commands.add_parser("station", help="make a station").add_subparsers(
         metavar="COMMAND", required=True
     )
@@ -99,13 +99,15 @@ def _station(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> N
     bring.add_argument("paths", metavar="PATH", nargs="+", help="audio files and folders")
     bring.add_argument("--kind", required=True, help="song, id, jingle, sweeper, spot ...")
     bring.add_argument("--category", help="put the items into this category")
-    measure = _add(
-        commands, "measure", "station:measure", "measure audio files", station=False
-    )
+    measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")
     demo = _add(
-        commands, "demo", "demo:demo", "build the demo station and open the desk on it",
-        json=False, station=False,
+        commands,
+        "demo",
+        "demo:demo",
+        "build the demo station and open the desk on it",
+        json=False,
+        station=False,
     )
     demo.add_argument("--folder", dest="folder", help="where; default: the user's data folder")
     demo.add_argument("--build-only", action="store_true", help="build it and leave")
@@ -114,7 +116,7 @@ def _station(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> N
     desk.add_argument("folder", metavar="DIR", nargs="?", help="the station folder")
 
 
-def _planning(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def _planning(commands: argparse._SubParsersAction[Any]) -> None:
     rehearse = _add(commands, "rehearse", "plan:rehearse_hours", "play the coming hours ahead")
     rehearse.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
     rehearse.add_argument("--hours", type=float, default=24.0)
@@ -132,7 +134,7 @@ def _planning(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> 
     as_run.add_argument("--alarms", action="store_true", help="the alarms instead of the lines")
 
 
-def _logs(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def _logs(commands: argparse._SubParsersAction[Any]) -> None:
     group = commands.add_parser("log", help="check music logs").add_subparsers(
         metavar="COMMAND", required=True
     )
@@ -144,7 +146,7 @@ def _logs(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None
     expect.add_argument("--days", type=int, default=2)
 
 
-def _air(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def _air(commands: argparse._SubParsersAction[Any]) -> None:
     air = _add(commands, "air", "air:on_air", "run the air engine", json=False)
     air.add_argument("--output", choices=["standin", "device"], default="standin")
     air.add_argument("--device", help="name or number of the sound device")

@@ -25,6 +25,20 @@ if TYPE_CHECKING:
     from nightly_spindle.core.running import AirState
 
 
+_AS_RUN_COLUMNS = (
+    "start",
+    "end",
+    "cart",
+    "kind",
+    "title",
+    "artist",
+    "origin",
+    "why",
+    "state",
+    "note",
+)
+
+
 def rehearse_hours(options: argparse.Namespace) -> int:
     """Play the coming hours ahead and print what will air and what will go wrong."""
     hours = checked_length(options.hours, "hours")
@@ -109,8 +123,10 @@ def list_as_run(options: argparse.Namespace) -> int:
     if options.alarms:
         alarms = alarms_between(snapshot.connection, since, until)
         views = [
-            {"at": iso(alarm.at_us, tz), **{k: v for k, v in asdict(alarm).items()
-                                            if k not in {"key", "at_us"}}}
+            {
+                "at": iso(alarm.at_us, tz),
+                **{k: v for k, v in asdict(alarm).items() if k not in {"key", "at_us"}},
+            }
             for alarm in alarms
         ]
         if options.json:
@@ -121,7 +137,7 @@ def list_as_run(options: argparse.Namespace) -> int:
         return 0
     lines = [as_run_view(line, tz) for line in as_run_between(snapshot.connection, since, until)]
     if options.csv:
-        columns = "start end cart kind title artist origin why state note".split()
+        columns = list(_AS_RUN_COLUMNS)
         writer = csv.DictWriter(sys.stdout, columns, lineterminator="\r\n")
         writer.writeheader()
         writer.writerows(lines)

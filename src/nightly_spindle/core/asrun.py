@@ -68,7 +68,12 @@ def records(
         elif isinstance(action, Ended):
             lines.append(
                 _played(
-                    action.play, when(action.end), when, action.outcome, action.note, session,
+                    action.play,
+                    when(action.end),
+                    when,
+                    action.outcome,
+                    action.note,
+                    session,
                     state.rate,
                 )
             )
@@ -78,7 +83,11 @@ def records(
             key = f"{session}/{action.code}/{action.at}/{action.line_id}"
             alarms.append(
                 Alarm(
-                    key, when(action.at), action.code, str(action.severity), action.text,
+                    key,
+                    when(action.at),
+                    action.code,
+                    str(action.severity),
+                    action.text,
                     action.mend,
                 )
             )
@@ -94,16 +103,33 @@ def _played(
         into = (play.begin - span(item, rate).cue_in) / rate
         notes.insert(0, f"joined in progress at {length(into)}")
     return AsRun(
-        f"{session}/play/{play.id}", when(play.start), end_us, item.cart, str(item.kind),
-        item.title, item.artist, play.line.origin.text, play.line.origin.why, str(outcome),
+        f"{session}/play/{play.id}",
+        when(play.start),
+        end_us,
+        item.cart,
+        str(item.kind),
+        item.title,
+        item.artist,
+        play.line.origin.text,
+        play.line.origin.why,
+        str(outcome),
         "; ".join(notes),
     )
 
 
 def _dropped(line: Line, at_us: int, action: Dropped, session: str) -> AsRun:
     return AsRun(
-        f"{session}/line/{line.id}", at_us, at_us, line.cart or None, "", action.title, "",
-        line.origin.text, line.origin.why, str(action.outcome), action.why,
+        f"{session}/line/{line.id}",
+        at_us,
+        at_us,
+        line.cart or None,
+        "",
+        action.title,
+        "",
+        line.origin.text,
+        line.origin.why,
+        str(action.outcome),
+        action.why,
     )
 
 

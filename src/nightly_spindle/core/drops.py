@@ -8,10 +8,10 @@ from datetime import date, datetime, time
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.matching import Match
+
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
-
-    from nightly_spindle.core.matching import Match
 
 
 @dataclass(frozen=True, slots=True)

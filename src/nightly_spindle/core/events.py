@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.recurrence import TimeRule
+
 if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
-
-    from nightly_spindle.core.recurrence import TimeRule
 
 
 class Entry(StrEnum):

@@ -99,9 +99,7 @@ def _lines(
     lines = []
     lost = []
     for match in reading.matches:
-        origin = Origin(
-            Source.LOG, reading.file, match.line.number, f"{why} Found by {match.how}."
-        )
+        origin = Origin(Source.LOG, reading.file, match.line.number, f"{why} Found by {match.how}.")
         line = Line(state.take_id(), match.cart or 0, origin)
         if match.status is Status.MATCHED:
             lines.append(line)

@@ -73,9 +73,7 @@ def name_key(raw: str) -> str:
     return key(posixpath.basename(_slashes(raw)))
 
 
-def match_line(
-    line: LogLine, folder: str, roots: Sequence[str], candidates: Candidates
-) -> Match:
+def match_line(line: LogLine, folder: str, roots: Sequence[str], candidates: Candidates) -> Match:
     """Match one line of a log that lies in `folder`.
 
     `roots` are the absolute folders that the station's audio lies in.

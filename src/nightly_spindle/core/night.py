@@ -39,6 +39,7 @@ class Block:
     join: str
     how: tuple[str, ...]
     origin: str
+    brief: str
     why: str
     outcome: str
     net: bool
@@ -139,8 +140,11 @@ def _night(
         landing = landings.get((firing.event.name, firing.at_us))
         pins.append(
             Pin(
-                firing.at_us, firing.event.name, firing.event.sentence(),
-                str(firing.event.entry), landing.offset_s if landing else None,
+                firing.at_us,
+                firing.event.name,
+                firing.event.sentence(),
+                str(firing.event.entry),
+                landing.offset_s if landing else None,
             )
         )
     marks = [
@@ -158,17 +162,31 @@ def _block(
     origin = row.line.origin
     cue = span(item, rate)
     return Block(
-        row.line.id, item.cart, str(item.kind), item.title, item.artist, start_us, end_us,
-        row.play.begin / rate, max(item.measure.duration_s, cue.cue_out / rate), fade,
-        _join_word(row, rate), row.join.why if row.join else (), origin.text, origin.why,
-        str(row.outcome), origin.source not in {Source.LOG, Source.HAND},
-        row.line.id in lined_up, item.path,
+        row.line.id,
+        item.cart,
+        str(item.kind),
+        item.title,
+        item.artist,
+        start_us,
+        end_us,
+        row.play.begin / rate,
+        max(item.measure.duration_s, cue.cue_out / rate),
+        fade,
+        _join_word(row, rate),
+        row.join.why if row.join else (),
+        origin.text,
+        origin.brief,
+        origin.why,
+        str(row.outcome),
+        origin.source not in {Source.LOG, Source.HAND},
+        row.line.id in lined_up,
+        item.path,
     )
 
 
 def _join_word(row: Row, rate: int) -> str:
     if row.join is None:
-        return "joined" if row.play is not None and row.play.joined else "at once"
+        return "joined" if row.play is not None and row.play.joined else "–"
     overlap = row.join.overlap / rate
     return "cold" if overlap < 0.05 else f"{overlap:.1f} s"
 

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Protocol
 
+from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.events import Firing, TimedEvent, firings
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
+from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
     from datetime import date
 
-    from nightly_spindle.core.drops import LogDrop, LogReading
-    from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.core.drops import LogReading
 
 _CHUNK_US = 2 * 86_400 * US  # firings are worked out two days at a time
 
@@ -61,7 +62,7 @@ class Programme:
 
         Looks two days ahead; an empty list means nothing fires until then.
         """
-        if not (self._from_us <= after_us and after_us < self._to_us - _CHUNK_US // 2):
+        if not (self._from_us <= after_us < self._to_us - _CHUNK_US // 2):
             self._from_us, self._to_us = after_us, after_us + _CHUNK_US
             self._ahead = firings(self.events, self.settings.tz, self._from_us, self._to_us)
         first = next((f.at_us for f in self._ahead if f.at_us > after_us), None)

@@ -90,8 +90,14 @@ class Recorder:
                 note = "joined in progress" if play.joined else ""
                 self.rows.append(
                     Row(
-                        play.start, end, play.line, Outcome.ON_AIR, play.item.title, play,
-                        action.join, note,
+                        play.start,
+                        end,
+                        play.line,
+                        Outcome.ON_AIR,
+                        play.item.title,
+                        play,
+                        action.join,
+                        note,
                     )
                 )
             elif isinstance(action, Ended):
@@ -99,13 +105,15 @@ class Recorder:
                 if at is not None:
                     row = self.rows[at]
                     note = action.note or row.note
-                    self.rows[at] = replace(
-                        row, end=action.end, outcome=action.outcome, note=note
-                    )
+                    self.rows[at] = replace(row, end=action.end, outcome=action.outcome, note=note)
             elif isinstance(action, Dropped):
                 self.rows.append(
                     Row(
-                        action.at, action.at, action.line, action.outcome, action.title,
+                        action.at,
+                        action.at,
+                        action.line,
+                        action.outcome,
+                        action.title,
                         note=action.why,
                     )
                 )
@@ -159,7 +167,11 @@ def _landings(
         how = f"lands {length(offset)} late" if offset >= 1 else "lands on time"
         found.append(
             Landing(
-                firing.event, firing.due_us, firing.entry, round(offset, 6), first,
+                firing.event,
+                firing.due_us,
+                firing.entry,
+                round(offset, 6),
+                first,
                 f"“{firing.event}” at {when} {how}",
             )
         )
@@ -179,7 +191,9 @@ def _cuts(programme: Programme, state: AirState, night: Rehearsal) -> list[Findi
         when = clock(us, programme.settings.tz)
         found.append(
             Finding(
-                "cut-short", Severity.NOTE, row.end,
+                "cut-short",
+                Severity.NOTE,
+                row.end,
                 f"“{row.title}” loses its last {length(lost)} at {when}: {row.note}.",
                 "Take out or swap a line before it, or let the event wait for the end.",
                 row.line.id,
@@ -192,13 +206,15 @@ def _late(night: Rehearsal) -> list[Finding]:
     rows = {row.line.id: row for row in night.rows}
     return [
         Finding(
-            "lands-late", Severity.NOTE, rows[landing.line_id].start,
+            "lands-late",
+            Severity.NOTE,
+            rows[landing.line_id].start,
             f"{landing.text}: it waits for the item on air.",
-            "Let the event cut in, or shorten what comes before it.", landing.line_id,
+            "Let the event cut in, or shorten what comes before it.",
+            landing.line_id,
         )
         for landing in night.landings
-        if landing.entry == Entry.NEXT
-        and landing.offset_s >= _LATE_WORTH_SAYING_S
+        if landing.entry == Entry.NEXT and landing.offset_s >= _LATE_WORTH_SAYING_S
     ]
 
 
@@ -219,7 +235,9 @@ def _held(programme: Programme, state: AirState, begin: int, until: int) -> list
     when = clock(first.at_us, programme.settings.tz)
     return [
         Finding(
-            "attended", Severity.ALARM, begin,
+            "attended",
+            Severity.ALARM,
+            begin,
             f"The station is attended: after the item on air it waits, and “{first.event.name}” "
             f"at {when} loads but starts nothing.",
             "Switch to unattended before leaving.",

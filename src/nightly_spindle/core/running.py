@@ -36,6 +36,18 @@ class Origin:
             return f"{self.source} ({self.file} line {self.line})"
         return str(self.source)
 
+    @property
+    def brief(self) -> str:
+        """The origin in two words, for a narrow column."""
+        if self.source is Source.LOG:
+            return f"log line {self.line}"
+        return {
+            Source.HAND: "by hand",
+            Source.DAY_LOG_AGAIN: f"log again {self.line}",
+            Source.ROTATION: "rotation",
+            Source.TONE: "safety net",
+        }[self.source]
+
 
 @dataclass(frozen=True, slots=True)
 class Line:
@@ -120,7 +132,17 @@ class AirState:
     def copy(self) -> AirState:
         """Return an independent copy; the frozen parts are shared."""
         return AirState(
-            self.rate, self.frame, self.fired_until_us, self.offset_us, self.unattended,
-            self.stopped, list(self.upcoming), self.playing, list(self.history), self.next_id,
-            self.rung, self.again_yielded, self.revision,
+            self.rate,
+            self.frame,
+            self.fired_until_us,
+            self.offset_us,
+            self.unattended,
+            self.stopped,
+            list(self.upcoming),
+            self.playing,
+            list(self.history),
+            self.next_id,
+            self.rung,
+            self.again_yielded,
+            self.revision,
         )

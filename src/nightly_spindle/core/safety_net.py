@@ -40,10 +40,7 @@ def _day_log_again(programme: Programme, state: AirState, at: int) -> list[Line]
     us = us_from_frames(at, state.rate) + state.offset_us
     day = broadcast_day(us, settings.tz, settings.day_start)
     loaded = {
-        step.drop
-        for event in programme.events
-        for step in event.steps
-        if isinstance(step, LoadLog)
+        step.drop for event in programme.events for step in event.steps if isinstance(step, LoadLog)
     }
     for drop in sorted(loaded):
         if drop not in programme.drops:
@@ -78,18 +75,27 @@ def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Find
     source = line.origin.source
     if source is Source.DAY_LOG_AGAIN:
         return Finding(
-            "net-day-log", Severity.WARNING, at,
+            "net-day-log",
+            Severity.WARNING,
+            at,
             f"At {when} nothing is lined up any more; the day's log starts again.",
-            "Send a longer log, or let the next one load earlier.", line.id,
+            "Send a longer log, or let the next one load earlier.",
+            line.id,
         )
     if source is Source.ROTATION:
         return Finding(
-            "net-rotation", Severity.WARNING, at,
+            "net-rotation",
+            Severity.WARNING,
+            at,
             f"At {when} there is neither a line nor a log; songs from rotation fill in.",
-            "Put the day's log in its folder.", line.id,
+            "Put the day's log in its folder.",
+            line.id,
         )
     return Finding(
-        "net-tone", Severity.ALARM, at,
+        "net-tone",
+        Severity.ALARM,
+        at,
         f"At {when} nothing can be played; the station tone sounds.",
-        "Bring songs into the library.", line.id,
+        "Bring songs into the library.",
+        line.id,
     )

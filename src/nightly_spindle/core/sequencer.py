@@ -21,6 +21,7 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.edits import Edits
+from nightly_spindle.core.events import Firing
 from nightly_spindle.core.firing import fire
 from nightly_spindle.core.items import TONE_CART, Ending
 from nightly_spindle.core.joins import Join, gain_db, plan_join, span
@@ -29,7 +30,6 @@ from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.events import Firing
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
 
@@ -120,8 +120,11 @@ class Sequencer(Edits):
         rate = self.state.rate
         segue = max(0.0, position / rate - _DEATH_FADE_S)
         measure = replace(
-            playing.item.measure, duration_s=position / rate, cue_out_s=position / rate,
-            segue_s=segue, ending=Ending.COLD,
+            playing.item.measure,
+            duration_s=position / rate,
+            cue_out_s=position / rate,
+            segue_s=segue,
+            ending=Ending.COLD,
         )
         self.state.playing = replace(playing, item=replace(playing.item, measure=measure))
         self.programme.unplayable[playing.item.cart] = why
@@ -129,8 +132,12 @@ class Sequencer(Edits):
         text = f"“{playing.item.title}” breaks off after {position / rate:.0f} s: {why}."
         return [
             Finding(
-                "item-died", Severity.ALARM, self.state.frame, text,
-                f"Replace the file {playing.item.path}.", playing.line.id,
+                "item-died",
+                Severity.ALARM,
+                self.state.frame,
+                text,
+                f"Replace the file {playing.item.path}.",
+                playing.line.id,
             )
         ]
 
@@ -282,7 +289,9 @@ class Sequencer(Edits):
             actions.append(Dropped(at, line, Outcome.UNPLAYABLE, title, why))
             actions.append(
                 Finding(
-                    "unplayable", Severity.WARNING, at,
+                    "unplayable",
+                    Severity.WARNING,
+                    at,
                     f"“{title}” ({line.origin.text}) is skipped: {why}.",
                     f"Bring in {item.path} again." if item else "Bring the item in again.",
                     line.id,

@@ -129,9 +129,7 @@ def _rules_from(values: Mapping[str, str], wrong: list[str]) -> SegueRules:
     return SegueRules(**chosen)
 
 
-def _checked(
-    name: str, text: str, unit: str, low: float, high: float, wrong: list[str]
-) -> float:
+def _checked(name: str, text: str, unit: str, low: float, high: float, wrong: list[str]) -> float:
     try:
         number = float(text)
     except ValueError:

@@ -98,8 +98,11 @@ def iso(us: int, tz: ZoneInfo) -> str:
 
 
 def clock(us: int, tz: ZoneInfo) -> str:
-    """Return the local time of day, to the second, as operators read it."""
-    return moment_from(us, tz).strftime("%H:%M:%S")
+    """Return the local time of day, to the second, as operators read it.
+
+    A frame's instant can lie some microseconds before the second that it stands for.
+    """
+    return moment_from(us + 1000, tz).strftime("%H:%M:%S")
 
 
 def length(seconds: float) -> str:

@@ -62,6 +62,8 @@ class AddPanel(QWidget):
         self.field.installEventFilter(self)
         self.list = QListWidget()
         self.list.setAccessibleName("Items found")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setWordWrap(True)
         self.list.itemActivated.connect(lambda _: self._add())
         add = QPushButton("Add")
         add.setToolTip("Put the item in before the chosen line (Enter)")
@@ -86,8 +88,10 @@ class AddPanel(QWidget):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Let the arrow keys walk through the list while typing; Esc closes."""
-        if watched is self.field and isinstance(event, QKeyEvent) and (
-            event.type() is QEvent.Type.KeyPress
+        if (
+            watched is self.field
+            and isinstance(event, QKeyEvent)
+            and (event.type() is QEvent.Type.KeyPress)
         ):
             if event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down}:
                 step = 1 if event.key() == Qt.Key.Key_Down else -1
@@ -128,7 +132,9 @@ class AddPanel(QWidget):
         self._hits = hits
         for hit in hits:
             name = f"{hit.artist} – {hit.title}" if hit.artist else hit.title
-            entry = QListWidgetItem(f"{name}\n{hit.kind} · cart {hit.cart} · {length(hit.duration_s)}")
+            entry = QListWidgetItem(
+                f"{name}\n{hit.kind} · cart {hit.cart} · {length(hit.duration_s)}"
+            )
             self.list.addItem(entry)
         if hits:
             self.list.setCurrentRow(0)

@@ -163,7 +163,8 @@ class AirPlace(QWidget):
         self._starts = [block.start_us for block in blocks]
         marked = {mark.line_id for mark in planned.night.counting() if mark.line_id}
         self.night.show_plan(planned)
-        self.table.show_blocks(blocks, marked, planned.settings.tz)
+        pins = [pin.at_us - 1000 for pin in planned.night.pins]
+        self.table.show_blocks(blocks, marked, pins, planned.settings.tz)
         self._shown = -1
         chosen = self.table.chosen()
         if chosen:

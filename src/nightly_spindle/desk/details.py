@@ -203,7 +203,9 @@ class Details(QWidget):
         marks = [mark for mark in planned.night.marks if mark.line_id == line_id]
         self._say("WHAT IS WRONG", " ".join(f"{mark.text} {mark.mend}" for mark in marks))
         self.join.show_join(
-            before if joined else None, block if joined else None, planned.waves,
+            before if joined else None,
+            block if joined else None,
+            planned.waves,
             planned.settings.rules.curve,
         )
         for button in (self.up, self.down, self.out):

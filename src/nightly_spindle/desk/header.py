@@ -42,9 +42,7 @@ class Levels(QWidget):
             box = QRectF(0, 3 + row * 10, self.width(), 7)
             painter.fillRect(box, QColor(self.palette_.raised))
             part = min(1.0, max(0.0, 1 - level / _FLOOR_DB))
-            painter.fillRect(
-                QRectF(0, box.y(), box.width() * part, 7), QColor(self.palette_.muted)
-            )
+            painter.fillRect(QRectF(0, box.y(), box.width() * part, 7), QColor(self.palette_.muted))
         x = self.width() * (1 - _TARGET_DB / _FLOOR_DB)
         painter.setPen(QPen(QColor(self.palette_.text), 1))
         painter.drawLine(int(x), 2, int(x), 20)
@@ -173,7 +171,9 @@ class Header(QWidget):
         """Paint in other colours."""
         self.palette_ = self.wave.palette_ = self.levels.palette_ = palette
         for button, name in (
-            (self.skip, "skip-forward"), (self.stop, "square"), (self.go, "play"),
+            (self.skip, "skip-forward"),
+            (self.stop, "square"),
+            (self.go, "play"),
             (self.mode, "hand" if self.mode.property("unattended") else "moon-star"),
         ):
             button.setIcon(icon(name, palette.text))
@@ -204,9 +204,7 @@ class Header(QWidget):
         self.stop.setVisible(not stopped and on_air)
         self.go.setVisible(stopped or not on_air)
         self.go.setText("Start" if on_air else "Go on air")
-        self.go.setToolTip(
-            "Start the next line (F9)" if on_air else "Start the air engine (F9)"
-        )
+        self.go.setToolTip("Start the next line (F9)" if on_air else "Start the air engine (F9)")
         self.mode.setEnabled(on_air)
         self.mode.setProperty("unattended", unattended)
         self.mode.setText("Attend" if unattended else "Leave unattended")

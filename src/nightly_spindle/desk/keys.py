@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QWidget
+
+if TYPE_CHECKING:
+    from PySide6.QtGui import QKeyEvent
 
 SHORTCUTS = (
     ("F6", "attend, or leave unattended"),

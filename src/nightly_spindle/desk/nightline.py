@@ -70,8 +70,11 @@ class NightLine(QWidget):
         self._starts = [block.start_us for block in planned.night.blocks]
         look = self._look
         self._look = Look(
-            look.palette, planned.settings.tz, look.now_us or planned.night.from_us,
-            look.selected, look.on_air,
+            look.palette,
+            planned.settings.tz,
+            look.now_us or planned.night.from_us,
+            look.selected,
+            look.on_air,
         )
         self.update()
 
@@ -170,9 +173,7 @@ class NightLine(QWidget):
         strip, small = self._strip_box(), self._strip_scale()
         paint_strip(painter, strip, night, small, look)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_ticks(
-            painter, strip.adjusted(0, 0, 0, _STRIP_FOOT), small, look, grid=False
-        )
+        paint_ticks(painter, strip.adjusted(0, 0, 0, _STRIP_FOOT), small, look, grid=False)
         paint_marks(painter, night.counting(), small, strip.top() - 7, look)
         for pin in night.pins:
             x = small.x(pin.at_us)
@@ -182,7 +183,7 @@ class NightLine(QWidget):
         box, scale = self._lane_box(), self._scale()
         painter.setClipRect(QRectF(0, strip.bottom() + _STRIP_FOOT, self.width(), self.height()))
         paint_ticks(painter, box.adjusted(0, 0, 0, 19), scale, look, grid=True)
-        rows = visible(night.blocks, self._starts, self._left_us, self._left_us + self._span_us)
+        rows = visible(self._starts, self._left_us, self._left_us + self._span_us)
         paint_blocks(painter, box, night.blocks, rows, scale, look, self._planned.waves)
         paint_pins(painter, box.adjusted(0, -9, 0, 6), night.pins, scale, look)
         paint_now(painter, box, scale, look)
@@ -214,7 +215,7 @@ class NightLine(QWidget):
         self._drag = ("lane", at.x(), self._left_us)
         us = self._scale().us(at.x())
         night = self._planned.night
-        rows = visible(night.blocks, self._starts, us - 1, us + 1)
+        rows = visible(self._starts, us - 1, us + 1)
         for index in reversed(rows):
             block = night.blocks[index]
             if block.start_us <= us < block.end_us:

@@ -5,20 +5,19 @@ from __future__ import annotations
 from bisect import bisect_left
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from nightly_spindle.core.night import lands
 from nightly_spindle.core.timebase import US, moment_from, us_from
-from nightly_spindle.desk.theme import SMALL, font, ink_on, kind_color
+from nightly_spindle.desk.theme import SMALL, Palette, font, ink_on, kind_color
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.night import Block, Mark, Night, Pin
-    from nightly_spindle.desk.theme import Palette
 
 _STEPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14_400)
 _TICK_PX = 64
@@ -53,8 +52,8 @@ class Look:
     on_air: int = 0  # line id
 
 
-def visible(blocks: Sequence[Block], starts: Sequence[int], left: int, right: int) -> range:
-    """Return the indexes of the blocks that touch the stretch. `starts` are their starts."""
+def visible(starts: Sequence[int], left: int, right: int) -> range:
+    """Return the indexes of the blocks that touch a stretch, from their starts, ascending."""
     first = max(0, bisect_left(starts, left) - 2)
     return range(first, bisect_left(starts, right))
 
@@ -94,9 +93,7 @@ def paint_marks(
         painter.setBrush(QColor(look.palette.alarm))
         painter.drawEllipse(centre, 6.5, 6.5)
         painter.setPen(QColor(look.palette.ground))
-        painter.drawText(
-            QRectF(centre.x() - 6, y - 7, 12, 14), Qt.AlignmentFlag.AlignCenter, "!"
-        )
+        painter.drawText(QRectF(centre.x() - 6, y - 7, 12, 14), Qt.AlignmentFlag.AlignCenter, "!")
 
 
 def paint_ticks(painter: QPainter, box: QRectF, scale: Scale, look: Look, *, grid: bool) -> None:
@@ -117,8 +114,13 @@ def paint_ticks(painter: QPainter, box: QRectF, scale: Scale, look: Look, *, gri
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
         painter.setPen(text)
         label = moment_from(us, look.tz).strftime(shape)
-        where = QRectF(x - 32, box.bottom() - 15, 64, 14) if not grid else QRectF(
-            x + 3, box.bottom() - 15, 64, 14
+        if not grid and not box.left() + 18 <= x <= box.right() - 18:
+            us += step * US
+            continue  # it would be cut off
+        where = (
+            QRectF(x - 32, box.bottom() - 15, 64, 14)
+            if not grid
+            else QRectF(x + 3, box.bottom() - 15, 64, 14)
         )
         align = Qt.AlignmentFlag.AlignHCenter if not grid else Qt.AlignmentFlag.AlignLeft
         painter.drawText(where, align | Qt.AlignmentFlag.AlignVCenter, label)
@@ -168,9 +170,7 @@ def paint_blocks(
             text = metrics.elidedText(
                 block.title, Qt.TextElideMode.ElideRight, max(0, int(room.width()))
             )
-            painter.drawText(
-                room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text
-            )
+            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
 def _wave(
@@ -220,7 +220,9 @@ def paint_pins(
         right = x + 8 + wide < box.right()
         where = QRectF(x + 8 if right else x - wide - 8, box.top() - 8, wide + 2, 16)
         painter.fillRect(where, QColor(look.palette.ground))
-        painter.setPen(QColor(look.palette.text if pin.offset_s is not None else look.palette.alarm))
+        painter.setPen(
+            QColor(look.palette.text if pin.offset_s is not None else look.palette.alarm)
+        )
         painter.drawText(where, Qt.AlignmentFlag.AlignCenter, words)
 
 
@@ -230,4 +232,3 @@ def paint_now(painter: QPainter, box: QRectF, scale: Scale, look: Look) -> None:
     if box.left() <= x <= box.right():
         painter.setPen(QPen(QColor(look.palette.text), 2))
         painter.drawLine(QPointF(x, box.top() - 3), QPointF(x, box.bottom() + 3))
-

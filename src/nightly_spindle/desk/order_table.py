@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from typing import TYPE_CHECKING, Any
 from zoneinfo import ZoneInfo
 
@@ -30,7 +31,7 @@ from nightly_spindle.desk.signs import paint_sign
 from nightly_spindle.desk.theme import TEXT, Palette, font
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
 Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("At", "Length", "Running order", "Artist", "Join", "From")
@@ -38,6 +39,11 @@ _RIGHT = {0, 1, 4}
 _MIME = "application/x-nightly-spindle-line"
 _ROW_PX = 22
 MOST_ROWS = 400
+
+
+def _side(column: int) -> int:
+    side = Qt.AlignmentFlag.AlignRight if column in _RIGHT else Qt.AlignmentFlag.AlignLeft
+    return int(side | Qt.AlignmentFlag.AlignVCenter)
 
 
 class OrderModel(QAbstractTableModel):
@@ -48,13 +54,18 @@ class OrderModel(QAbstractTableModel):
         self.palette = palette
         self.blocks: Sequence[Block] = ()
         self.marked: set[int] = set()
+        self.fixed_rows: set[int] = set()
         self.on_air = 0
         self.tz = ZoneInfo("UTC")
 
-    def show_blocks(self, blocks: Sequence[Block], marked: set[int], tz: ZoneInfo) -> None:
-        """Show other blocks; `marked` lines have a finding."""
+    def show_blocks(
+        self, blocks: Sequence[Block], marked: set[int], pins: Sequence[int], tz: ZoneInfo
+    ) -> None:
+        """Show other blocks; `marked` lines have a finding, `pins` are fixed times (µs)."""
         self.beginResetModel()
         self.blocks, self.marked, self.tz = blocks[:MOST_ROWS], marked, tz
+        starts = [block.start_us for block in self.blocks]
+        self.fixed_rows = {bisect_left(starts, pin) for pin in pins} - {0, len(starts)}
         self.endResetModel()
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
@@ -71,8 +82,7 @@ class OrderModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return COLUMNS[section]
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            side = Qt.AlignmentFlag.AlignRight if section in _RIGHT else Qt.AlignmentFlag.AlignLeft
-            return int(side | Qt.AlignmentFlag.AlignVCenter)
+            return _side(section)
         return None
 
     def text(self, row: int, column: int) -> str:
@@ -81,27 +91,31 @@ class OrderModel(QAbstractTableModel):
         lasts = (block.end_us - block.start_us) / US
         join = block.join if not row or not cut_short(self.blocks[row - 1]) else "cut in"
         return (
-            clock(block.start_us, self.tz), length(lasts), block.title, block.artist, join,
-            block.origin,
+            clock(block.start_us, self.tz),
+            length(lasts),
+            block.title,
+            block.artist,
+            join,
+            block.brief,
         )[column]
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row, column = index.row(), index.column()
         block = self.blocks[row]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return self.text(row, column)
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            side = Qt.AlignmentFlag.AlignRight if column in _RIGHT else Qt.AlignmentFlag.AlignLeft
-            return int(side | Qt.AlignmentFlag.AlignVCenter)
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return self._color(block, row, column)
-        if role == Qt.ItemDataRole.FontRole:
-            return font(TEXT, bold=column == 2 and block.line_id == self.on_air)
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{block.title} ({block.kind}): {block.why}"
-        if role == Qt.ItemDataRole.AccessibleTextRole:
-            return f"{COLUMNS[column]}: {self.text(row, column)}"
-        return None
+        answers: dict[int, Callable[[], Any]] = {
+            Qt.ItemDataRole.DisplayRole: lambda: self.text(row, column),
+            Qt.ItemDataRole.TextAlignmentRole: lambda: _side(column),
+            Qt.ItemDataRole.ForegroundRole: lambda: self._color(block, row, column),
+            Qt.ItemDataRole.FontRole: lambda: font(
+                TEXT, bold=column == 2 and block.line_id == self.on_air
+            ),
+            Qt.ItemDataRole.ToolTipRole: lambda: f"{block.title} ({block.kind}): {block.why}",
+            Qt.ItemDataRole.AccessibleTextRole: lambda: (
+                f"{COLUMNS[column]}: {self.text(row, column)}"
+            ),
+        }
+        answer = answers.get(role)
+        return answer() if answer else None
 
     def _color(self, block: Block, row: int, column: int) -> QColor:
         if block.line_id == self.on_air and column in {0, 1}:
@@ -193,16 +207,18 @@ class OrderTable(QTableView):
         header = self.horizontalHeader()
         header.setSectionsMovable(True)
         header.setHighlightSections(False)
-        for column, width in enumerate((72, 58, 250, 150, 62, 160)):
+        for column, width in enumerate((86, 60, 250, 190, 66, 124)):
             self.setColumnWidth(column, width)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.selectionModel().currentRowChanged.connect(self._on_current)
 
-    def show_blocks(self, blocks: Sequence[Block], marked: set[int], tz: ZoneInfo) -> None:
+    def show_blocks(
+        self, blocks: Sequence[Block], marked: set[int], pins: Sequence[int], tz: ZoneInfo
+    ) -> None:
         """Show other blocks, keeping the choice and the place."""
         chosen = self.chosen()
         top = self.verticalScrollBar().value()
-        self.order.show_blocks(blocks, marked, tz)
+        self.order.show_blocks(blocks, marked, pins, tz)
         if chosen:
             self.choose(chosen[0], quiet=True)
         self.verticalScrollBar().setValue(top)
@@ -231,13 +247,18 @@ class OrderTable(QTableView):
             self.scrollTo(self.order.index(row, 0))
 
     def paintEvent(self, event: Any) -> None:
-        """Paint the table, then the mark of the line on air."""
+        """Paint the table, the mark of the line on air, a dashed line at each fixed time."""
         super().paintEvent(event)
+        painter = QPainter(self.viewport())
+        painter.setPen(QPen(QColor(self.order.palette.muted), 1, Qt.PenStyle.DashLine))
+        for fixed in self.order.fixed_rows:
+            y = self.rowViewportPosition(fixed)
+            painter.drawLine(0, y, self.viewport().width(), y)
         row = self.order.row_of(self.order.on_air)
         if row is None:
+            painter.end()
             return
         top = self.rowViewportPosition(row)
-        painter = QPainter(self.viewport())
         painter.fillRect(0, top, 3, _ROW_PX, QColor(self.order.palette.air))
         painter.setPen(QPen(QColor(self.order.palette.line)))
         painter.drawLine(0, top + _ROW_PX - 1, self.viewport().width(), top + _ROW_PX - 1)

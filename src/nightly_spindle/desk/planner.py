@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.night import Night, plan_night
+from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.journal import load_state
 from nightly_spindle.store.snapshot import Snapshot, open_station, overview
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from nightly_spindle.core.running import AirState
-    from nightly_spindle.core.settings import StationSettings
 
 HOURS = 12.0
 _FRESH_S = 60.0  # the station is read anew after so long

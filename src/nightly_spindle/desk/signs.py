@@ -33,10 +33,7 @@ def paint_sign(painter: QPainter, kind: str, box: QRectF) -> None:
         points = _POINTS.get(kind, _STAR)
         painter.drawPolygon(
             QPolygonF(
-                [
-                    QPointF(box.x() + x * box.width(), box.y() + y * box.height())
-                    for x, y in points
-                ]
+                [QPointF(box.x() + x * box.width(), box.y() + y * box.height()) for x, y in points]
             )
         )
     painter.restore()

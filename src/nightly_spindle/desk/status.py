@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import ceil
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -88,7 +89,7 @@ class Status(QWidget):
 
     def set_left(self, left_s: float | None) -> None:
         """Show the time left of the item on air."""
-        self.left.setText("–:––" if left_s is None else length(left_s))
+        self.left.setText("–:––" if left_s is None else length(ceil(left_s)))
 
     def show_fixed(self, pin: Pin | None, now_us: int, tz: ZoneInfo) -> None:
         """Show the next fixed time and how it is met."""

@@ -36,12 +36,32 @@ class Palette:
 
 
 DARK = Palette(
-    "#141922", "#1a202b", "#232c3a", "#344154", "#e9eef5", "#9fabbb", "#ffcf8f", "#241a0c",
-    "#ff8552", "#3a2119", "#2a3a52", dark=True,
+    "#141922",
+    "#1a202b",
+    "#232c3a",
+    "#344154",
+    "#e9eef5",
+    "#9fabbb",
+    "#ffcf8f",
+    "#241a0c",
+    "#ff8552",
+    "#3a2119",
+    "#2a3a52",
+    dark=True,
 )
 LIGHT = Palette(
-    "#f3f5f8", "#ffffff", "#e6ebf1", "#bcc7d4", "#15202e", "#4d5b6c", "#9a4b00", "#ffffff",
-    "#b13c00", "#fde6dc", "#d3e2f5", dark=False,
+    "#f3f5f8",
+    "#ffffff",
+    "#e6ebf1",
+    "#bcc7d4",
+    "#15202e",
+    "#4d5b6c",
+    "#9a4b00",
+    "#ffffff",
+    "#b13c00",
+    "#fde6dc",
+    "#d3e2f5",
+    dark=False,
 )
 
 # Okabe and Ito's set; vermilion is kept for alarms.
@@ -72,7 +92,7 @@ def kind_color(kind: str) -> QColor:
 @lru_cache(maxsize=32)
 def ink_on(kind: str) -> QColor:
     """Return the text colour that reads on a kind's colour."""
-    return QColor("#ffffff" if kind in {"song"} else "#10151c")
+    return QColor("#ffffff" if kind == "song" else "#10151c")
 
 
 def load_fonts() -> None:

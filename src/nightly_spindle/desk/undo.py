@@ -50,7 +50,10 @@ class RemoveLines(QUndoCommand):
         for gone in self._gone:
             line = gone["line"]
             self._link.ask(
-                "insert", before=gone["before"], cart=line["cart"], origin=line["origin"],
+                "insert",
+                before=gone["before"],
+                cart=line["cart"],
+                origin=line["origin"],
                 line_id=line["id"],
             )
 

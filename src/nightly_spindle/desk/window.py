@@ -142,7 +142,7 @@ class Window(QMainWindow):
         for keys, act in (
             ("F1", self.keys.open),
             ("F4", self.next_finding),
-            ("F6", lambda: self.air.header.mode.click()),
+            ("F6", self.air.header.mode.click),
             ("F8", lambda: self.hand("skip")),
             ("F9", self._stop_or_go),
             ("Ctrl+N", self.air.open_add),
@@ -236,9 +236,7 @@ class Window(QMainWindow):
         self._state = state
         self.status.set_on_air(on_air=True, waiting=state.playing is None)
         self.status.set_mode("unattended" if state.unattended else "attended: waits for you")
-        self.air.header.show_modes(
-            on_air=True, unattended=state.unattended, stopped=state.stopped
-        )
+        self.air.header.show_modes(on_air=True, unattended=state.unattended, stopped=state.stopped)
         if state.playing is None and state.stopped:
             self.air.forget_item()
             self.air.header.show_silence(
@@ -297,7 +295,9 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Close the desk; the station stays on air, which is said once."""
-        if self.link.on_air and not self._memory.value("told_on_air", defaultValue=False, type=bool):
+        if self.link.on_air and not self._memory.value(
+            "told_on_air", defaultValue=False, type=bool
+        ):
             self._memory.setValue("told_on_air", True)
             event.ignore()
             self._told = QMessageBox(self)

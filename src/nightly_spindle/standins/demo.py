@@ -18,8 +18,8 @@ from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
 from nightly_spindle.standins.scheduler import day_log, leave_log
 from nightly_spindle.store.database import DATABASE
-from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.intake import WORKERS_HOLD, Intake, bring_in
+from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
 if TYPE_CHECKING:
@@ -76,9 +76,7 @@ def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]
     if (building / "audio").exists():
         shutil.rmtree(building / "audio")
     (folder / "audio").rename(building / "audio")
-    intakes = [
-        Intake([building / "audio" / kind], Kind(kind), f"Demo {kind}s") for kind in kinds
-    ]
+    intakes = [Intake([building / "audio" / kind], Kind(kind), f"Demo {kind}s") for kind in kinds]
     bring_in(building, intakes, lambda done, of: progress("measuring", 0.6 + 0.4 * done / of))
     for entry in sorted(building.iterdir()):
         entry.rename(folder / entry.name)
@@ -107,7 +105,10 @@ def leave_logs(folder: Path, day: date) -> list[Path]:
         path = leave_log(Path(drop.folder), drop.pattern, wanted, log)
         if ahead:
             text = path.read_text(encoding="utf-8").splitlines(keepends=True)
-            text[41:41] = ["#EXTINF:201,The Breakwater Choir - Ferry Horn Request\n", _MISSING + "\n"]
+            text[41:41] = [
+                "#EXTINF:201,The Breakwater Choir - Ferry Horn Request\n",
+                _MISSING + "\n",
+            ]
             path.write_text("".join(text), encoding="utf-8")
         left.append(path)
     snapshot.connection.close()
@@ -133,7 +134,10 @@ def _make(job: _Job) -> str:
 def _song(song: Song, seed: int) -> NDArray[np.float32]:
     dice = np.random.default_rng(seed)
     tune = synth.Tune(
-        seed, int(dice.integers(48, 60)), bool(dice.integers(2)), float(dice.uniform(76, 124)),
+        seed,
+        int(dice.integers(48, 60)),
+        bool(dice.integers(2)),
+        float(dice.uniform(76, 124)),
         song.intro_bars,
     )
     body = synth.song(tune, song.rate, song.seconds)
@@ -205,9 +209,8 @@ def _write(
     if path.endswith(".mp3"):
         from mutagen.easyid3 import EasyID3
 
-        tags = EasyID3()
+        tags = EasyID3()  # type: ignore[no-untyped-call]
         tags["title"], tags["artist"] = title, artist
         if album:
             tags["album"] = album
         tags.save(path)
-

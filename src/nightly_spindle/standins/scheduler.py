@@ -57,7 +57,7 @@ def day_log(items: Sequence[Item], day: date, seed: int, hours: float = 24.2) ->
 def leave_log(
     folder: Path, pattern: str, day: date, items: Sequence[Item], *, windows_root: str = ""
 ) -> Path:
-    """Write a day's log into the folder, whole at once; returns its path.
+    r"""Write a day's log into the folder, whole at once; returns its path.
 
     Paths are relative to the folder; with `windows_root` they are spelled as a program on
     a Windows machine does ("M:\\\\music\\\\...").

@@ -14,7 +14,11 @@ if TYPE_CHECKING:
 
 # Vowel formants in Hz (textbook averages for a grown speaker): first three of a, e, i, o, u
 _VOWELS = (
-    (730, 1090, 2440), (530, 1840, 2480), (390, 1990, 2550), (570, 840, 2410), (440, 1020, 2240)
+    (730, 1090, 2440),
+    (530, 1840, 2480),
+    (390, 1990, 2550),
+    (570, 840, 2410),
+    (440, 1020, 2240),
 )
 
 
@@ -37,7 +41,7 @@ def _tone(
     shape = np.minimum(at / np.float32(attack), 1) * np.exp(-at / np.float32(decay))
     end = min(frames, round(0.02 * rate))
     shape[-end:] *= np.linspace(1, 0, end, dtype=np.float32)
-    return wave * shape
+    return np.asarray(wave * shape, dtype=np.float32)
 
 
 PIANO = ((1.0, 0.5, 0.28, 0.16, 0.1, 0.05), 0.004, 0.9)
@@ -60,13 +64,12 @@ def drum(rate: int, name: str) -> NDArray[np.float32]:
     dice = np.random.default_rng(sum(map(ord, name)))
     if name == "kick":
         at = np.arange(round(0.3 * rate)) / rate
-        return (np.sin(2 * np.pi * (48 * at - 9 * np.exp(-at * 30))) * np.exp(-at * 13)).astype(
-            np.float32
-        )
+        thump = np.sin(2 * np.pi * (48 * at - 9 * np.exp(-at * 30))) * np.exp(-at * 13)
+        return np.asarray(thump, dtype=np.float32)
     length, fall = (0.18, 26.0) if name == "brush" else (0.06, 70.0)
     at = np.arange(round(length * rate)) / rate
     noise = np.diff(dice.standard_normal(len(at) + 1)) * 0.5
-    return (noise * np.exp(-at * fall)).astype(np.float32)
+    return np.asarray(noise * np.exp(-at * fall), dtype=np.float32)
 
 
 class Canvas:

@@ -10,6 +10,9 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
+import mutagen
+import soundfile
+
 from nightly_spindle.audio.files import SUFFIXES
 from nightly_spindle.audio.measure import Measured, measure_file
 from nightly_spindle.core.errors import AudioUnreadable, InputFault
@@ -18,6 +21,7 @@ from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library, Tags
 
 WORKERS_HOLD = ["nightly_spindle.audio.measure", "scipy.signal", "mutagen"]
+_FIELDS = ("title", "artist", "album", "date")
 _FEW = 3  # files that are measured faster than a worker starts
 
 
@@ -82,9 +86,7 @@ def bring_in(
 
 def _trigger(folder: Path) -> float:
     connection = connect(folder)
-    row = connection.execute(
-        "SELECT value FROM setting WHERE name = 'segue.trigger_db'"
-    ).fetchone()
+    row = connection.execute("SELECT value FROM setting WHERE name = 'segue.trigger_db'").fetchone()
     connection.close()
     return float(row["value"]) if row else -22.0
 
@@ -122,28 +124,7 @@ def _look_at(job: _Job) -> tuple[Tags, Measured] | str:
 
 def read_tags(path: Path) -> Tags:
     """Read a file's tags; where it has none, its name ("Artist - Title" or a title)."""
-    import mutagen
-    import soundfile
-
-    found: dict[str, str] = {}
-    try:
-        tagged = mutagen.File(path, easy=True)
-        if tagged is not None and tagged.tags is not None:
-            for name in ("title", "artist", "album", "date"):
-                values = tagged.tags.get(name)
-                if isinstance(values, list) and values:
-                    found[name] = str(values[0]).strip()
-    except (mutagen.MutagenError, OSError, ValueError):
-        found = {}  # damaged tags are no reason to refuse sound audio
-    if "title" not in found:
-        try:
-            with soundfile.SoundFile(path) as sound:
-                for name in ("title", "artist", "album", "date"):
-                    text = getattr(sound, name, "").strip()
-                    if text:
-                        found.setdefault(name, text)
-        except (soundfile.LibsndfileError, OSError):
-            found = dict(found)
+    found = {**_strings(path), **_tags(path)}
     if "title" not in found:
         artist, dash, title = path.stem.partition(" - ")
         found["title"] = title.strip() if dash else path.stem
@@ -152,3 +133,26 @@ def read_tags(path: Path) -> Tags:
     return Tags(
         found["title"], found.get("artist", ""), found.get("album", ""), found.get("date", "")[:4]
     )
+
+
+def _tags(path: Path) -> dict[str, str]:
+    try:
+        tagged = mutagen.File(path, easy=True)
+    except (mutagen.MutagenError, OSError, ValueError):
+        return {}  # damaged tags are no reason to refuse sound audio
+    if tagged is None or tagged.tags is None:
+        return {}
+    values = {name: tagged.tags.get(name) for name in _FIELDS}
+    return {
+        name: str(value[0]).strip() for name, value in values.items() if isinstance(value, list)
+    }
+
+
+def _strings(path: Path) -> dict[str, str]:
+    """Return what the file's own chunks say: libsndfile reads those of WAV and AIFF."""
+    try:
+        with soundfile.SoundFile(path) as sound:
+            texts = {name: str(getattr(sound, name)).strip() for name in _FIELDS}
+    except (soundfile.LibsndfileError, OSError):
+        return {}
+    return {name: text for name, text in texts.items() if text}

@@ -10,13 +10,16 @@ import contextlib
 import os
 import sqlite3
 from dataclasses import astuple, fields
-from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from nightly_spindle.core.asrun import Alarm, AsRun
 from nightly_spindle.core.running import AirState, Outcome
 from nightly_spindle.store.database import connect
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 SIDE_FILE = "as-run-waiting.jsonl"
 

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import asdict, dataclass
-from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Self
 
 from sqlalchemy import func, select
 from sqlalchemy.dialects.sqlite import insert
@@ -19,6 +18,7 @@ from nightly_spindle.store.schema import engine_for
 from nightly_spindle.store.station import absolute, stored
 
 if TYPE_CHECKING:
+    from pathlib import Path
     from types import TracebackType
 
     from sqlalchemy import Connection
@@ -56,7 +56,7 @@ class Library:
         self._engine = engine_for(folder / DATABASE)
         self._connection: Connection | None = None
 
-    def __enter__(self) -> Library:
+    def __enter__(self) -> Self:
         self._connection = self._engine.connect()
         return self
 
@@ -99,7 +99,9 @@ class Library:
         text = stored(self._folder, offered)
         made = self._open.execute(insert(t.root).values(path=text))
         base = absolute(self._folder, text)
-        return int(made.inserted_primary_key[0]), os.path.relpath(whole, base)
+        made_id = made.inserted_primary_key
+        assert made_id is not None
+        return int(made_id[0]), os.path.relpath(whole, base)
 
     def put(
         self, path: Path, offered: Path, kind: Kind, tags: Tags, measured: Measured, now_us: int

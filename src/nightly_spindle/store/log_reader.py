@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sqlite3
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -21,6 +20,7 @@ from nightly_spindle.core.matching import Candidate, Match, match_line, name_key
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
+    import sqlite3
     from datetime import date
 
     from nightly_spindle.core.items import Item

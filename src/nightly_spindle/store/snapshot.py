@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import sqlite3
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -23,7 +24,6 @@ from nightly_spindle.store.log_reader import LogReader
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
-    import sqlite3
     from collections.abc import Iterable, Iterator
 
     from nightly_spindle.core.running import AirState
@@ -31,9 +31,7 @@ if TYPE_CHECKING:
 POOL_SIZE = 1000  # songs whose turn is next: two days and nights of rotation
 _CHUNK = 500  # SQLite takes 999 parameters or more
 
-_ITEM = (
-    "SELECT i.*, r.path AS root FROM item i JOIN root r ON r.id = i.root_id"
-)
+_ITEM = "SELECT i.*, r.path AS root FROM item i JOIN root r ON r.id = i.root_id"
 
 
 @dataclass(slots=True)
@@ -95,14 +93,10 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     rows = connection.execute("SELECT name, value FROM setting").fetchall()
     settings = settings_from({row["name"]: row["value"] for row in rows})
     drops = {
-        row["id"]: LogDrop(
-            row["id"], row["name"], absolute(folder, row["folder"]), row["pattern"]
-        )
+        row["id"]: LogDrop(row["id"], row["name"], absolute(folder, row["folder"]), row["pattern"])
         for row in connection.execute("SELECT * FROM log_drop")
     }
-    events = [
-        _event(row) for row in connection.execute("SELECT * FROM timed_event ORDER BY id")
-    ]
+    events = [_event(row) for row in connection.execute("SELECT * FROM timed_event ORDER BY id")]
     items: dict[int, Item] = {}
     logs = LogReader(folder, connection, items, settle_s)
     programme = Programme(settings, logs, items, events, drops)
@@ -152,9 +146,17 @@ def items_by_name(
 def item_from(row: sqlite3.Row, folder: Path) -> Item:
     """Return one row of the item table, joined with its root's path, as an item."""
     measure = Measure(
-        row["duration_s"], row["sample_rate"], row["channels"], row["integrated_lufs"],
-        row["loudness_range_lu"], row["true_peak_dbtp"], row["cue_in_s"], row["cue_out_s"],
-        row["segue_s"], row["fade_start_s"], Ending(row["ending"]),
+        row["duration_s"],
+        row["sample_rate"],
+        row["channels"],
+        row["integrated_lufs"],
+        row["loudness_range_lu"],
+        row["true_peak_dbtp"],
+        row["cue_in_s"],
+        row["cue_out_s"],
+        row["segue_s"],
+        row["fade_start_s"],
+        Ending(row["ending"]),
     )
     root = row["root"]
     base = root if root.startswith("/") else f"{folder.absolute()}/{root}"
