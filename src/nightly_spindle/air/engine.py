@@ -35,6 +35,7 @@ BLOCK = 2048  # frames: 46 ms at 44,100
 _PREVIEW_S = 60.0  # how far ahead it is worked out what to read
 _DEAD_AIR_S = 3.0
 _DEAD_AIR = 10 ** (-60 / 20)
+_LEAD_US = 150_000
 _DRIFT_US = 50_000
 _DRIFT_TICKS = 3
 _METER_FALL = np.float32(0.8)
@@ -103,11 +104,14 @@ class Engine:
     def run(self, state: AirState | None) -> None:
         """Take the air and stay on it until told to leave. Blocks."""
         self._ahead.start()
-        at_us = self._wall.now_us()
+        # the moment at which the first frame will be heard, reading it included
+        at_us = self._wall.now_us() + (0 if self._paced else _LEAD_US)
         sequencer, begun = take_the_air(self.programme, state, at_us)
         self._read_first(begun)
         self.player = Player(sequencer, begun, BLOCK, self._ahead.make_source)
         self._keeper.start(at_us)
+        while not self._paced and self._wall.now_us() < at_us:
+            time.sleep(0.002)
         bus = np.empty((BLOCK, 2), dtype=np.float32)
         try:
             while not self._leaving.is_set():

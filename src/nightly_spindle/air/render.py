@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -56,6 +57,7 @@ def render(
         raise StorageFault(f"{out} cannot be written: {error}") from error
     finally:
         player.mixer.close()
-        part.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
     end = begin + total
     return [row for row in recorder.rows if row.start < end]

@@ -56,7 +56,7 @@ def measure_file(path: str, trigger_db: float = -22.0) -> Measured:
         raise AudioUnreadable(f"{path} holds no sound; copy it again")
     duration = frames / rate
     loudness = meter.integrated_lufs()
-    found = find_markers(np.concatenate(powers), duration, loudness, trigger_db)
+    found = find_markers(np.concatenate(powers), hop / rate, duration, loudness, trigger_db)
     measure = Measure(
         duration,
         rate,

@@ -81,17 +81,15 @@ def plan_join(out: Item, begin: int, incoming: Item, rules: SegueRules, rate: in
     if out.kind in UNTOUCHED:
         fade, out_end = 0, here.cue_out
         why.append(f"No fade: a {out.kind} carries its own shape.")
-    elif tail < shortest or rules.curve is Curve.STRAIGHT or rules.fade_out_s == 0:
+    elif min(tail, longest) < shortest or rules.curve is Curve.STRAIGHT or not rules.fade_out_s:
         fade, out_end = 0, here.cue_out
         why.append("No fade: it plays out to its cue out.")
     else:
         fade = max(shortest, min(to_frames(rules.fade_out_s, rate), tail, longest))
-        out_end = segue + min(fade, tail)
-        fade = out_end - segue
+        out_end = segue + fade
         why.append(f"Fades out over {fade / rate:.1f} s to silence, {rules.curve}.")
     if out_end - segue > longest:
         segue = max(begin, out_end - longest)
-        fade = min(fade, out_end - segue)
         why.append(f"The overlap is kept to {longest / rate:.1f} s.")
     fade_in = 0
     if rules.fade_in_s and incoming.kind not in UNTOUCHED:

@@ -108,7 +108,7 @@ def plan_night(
         sequencer = Sequencer(programme, state.copy())
         begun = sequencer.present()
     else:
-        sequencer, begun = take_the_air(programme, state.copy() if state else None, now_us)
+        sequencer, begun = take_the_air(programme, state, now_us)
     lined_up = {line.id for line in sequencer.state.upcoming}
     from_us = us_from_frames(sequencer.state.frame, sequencer.state.rate)
     from_us += sequencer.state.offset_us

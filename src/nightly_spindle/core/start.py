@@ -53,7 +53,7 @@ def take_the_air(
     with the outcome "missed"; the item that should be on air now is joined in progress.
     """
     saved = state is not None and 0 <= at_us - _now_us(state) <= STALE_US
-    begin = state if saved and state is not None else cold_state(programme, at_us)
+    begin = state.copy() if saved and state is not None else cold_state(programme, at_us)
     interrupted = begin.playing.id if begin.playing else 0
     sequencer = Sequencer(programme, begin)
     frame = max(sequencer.frame_of(at_us), begin.frame)

@@ -1,0 +1,99 @@
+"""What the tests share: a small station of short, recognisable sounds."""
+
+from __future__ import annotations
+
+import os
+from datetime import date
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+import soundfile
+
+from nightly_spindle.core.items import Ending, Item, Kind, Measure
+from nightly_spindle.store.intake import Intake, bring_in
+from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.station import new_station
+
+RATE = 44_100
+ZONE = "Europe/Lisbon"
+
+
+def beep(seconds, hz, rate=RATE, level=0.3, channels=2, fade_s=0.0, head_s=0.0, tail_s=0.0):
+    at = np.arange(round(seconds * rate)) / rate
+    wave = level * np.sin(2 * np.pi * hz * at)
+    if fade_s:
+        count = round(fade_s * rate)
+        wave[-count:] *= np.linspace(1, 0, count)
+    quiet = [np.zeros(round(s * rate)) for s in (head_s, tail_s)]
+    wave = np.concatenate([quiet[0], wave, quiet[1]])
+    return np.repeat(wave[:, None], channels, axis=1).astype(np.float32)
+
+
+def make_item(cart, seconds=180.0, kind=Kind.SONG, artist=None, **facts):
+    facts = {"cue_out_s": seconds, "segue_s": seconds - 4, "fade_start_s": seconds - 8} | facts
+    measure = Measure(seconds, RATE, 2, facts.pop("lufs", -16.0), ending=Ending.FADE, **facts)
+    name = f"Artist {cart}" if artist is None else artist
+    return Item(cart, kind, f"Title {cart}", name, f"/music/{cart}.flac", measure)
+
+
+def build_station(folder: Path, songs: int = 8, day_start: str = "00:00") -> Path:
+    """A station with short songs (6 s to 13 s) and one ID."""
+    new_station(folder, {"name": "Pier", "timezone": ZONE, "day_start": day_start})
+    (folder / "audio/song").mkdir(parents=True)
+    (folder / "audio/id").mkdir(parents=True)
+    for n in range(songs):
+        rate, suffix = ((RATE, "flac"), (48_000, "wav"), (22_050, "flac"))[n % 3]
+        channels = 1 if n == 3 else 2
+        wave = beep(6 + n, 300 + 90 * n, rate, 0.05 * (n + 1), channels, fade_s=(n % 2) * 4.0)
+        name = f"Keeper {n} - Lamp {n}.{suffix}"
+        soundfile.write(folder / "audio/song" / name, wave, rate)
+    soundfile.write(folder / "audio/id/bell.wav", beep(2, 1500), RATE)
+    bring_in(
+        folder,
+        [Intake([folder / "audio/song"], Kind.SONG), Intake([folder / "audio/id"], Kind.ID)],
+    )
+    return folder
+
+
+def write_log(folder: Path, day: date, names, *, missing: int = 0) -> Path:
+    lines = [f"../audio/{name}" for name in names]
+    lines += [f"../audio/song/lost {n}.flac" for n in range(missing)]
+    path = folder / "logs" / f"{day:%Y-%m-%d}.m3u"
+    path.write_text("#EXTM3U\n" + "\n".join(lines) + "\n", encoding="utf-8")
+    os.utime(path, (10**9, 10**9))  # it lay there for long: it is not still being written
+    return path
+
+
+def song_names(folder: Path) -> list[str]:
+    rows = open_station(folder).connection.execute("SELECT path FROM item ORDER BY cart")
+    return [
+        str(Path("song" if row["path"].startswith("Keeper") else "id") / row["path"])
+        for row in rows
+    ]
+
+
+@pytest.fixture(scope="session")
+def built(tmp_path_factory) -> Path:
+    return build_station(tmp_path_factory.mktemp("station") / "pier")
+
+
+@pytest.fixture
+def station(built, tmp_path) -> Path:
+    """A copy of the small station: station folders can be moved."""
+    import shutil
+
+    return Path(shutil.copytree(built, tmp_path / "pier"))
+
+
+@pytest.fixture(autouse=True)
+def runtime(tmp_path, monkeypatch):
+    """A runtime folder and settings of its own for each test; socket paths must stay short."""
+    import tempfile
+
+    with tempfile.TemporaryDirectory(prefix="ns", dir="/tmp") as short:
+        monkeypatch.setenv("XDG_RUNTIME_DIR", short)
+        monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+        yield

@@ -1,0 +1,244 @@
+"""The air engine as the process it is: started, killed, looked at from outside."""
+
+import json
+import os
+import random
+import re
+import signal
+import subprocess
+import sys
+import time
+from datetime import date
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import pytest
+import soundfile
+from conftest import RATE, song_names, write_log
+
+from nightly_spindle.air.client import ask
+from nightly_spindle.air.places import engine_pid, socket_path
+from nightly_spindle.core.errors import EnvironmentFault, NotOnAir
+from nightly_spindle.core.running import AirState
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.journal import alarms_between, as_run_between
+
+pytestmark = pytest.mark.engine
+DAY = date(2026, 11, 24)
+FOREVER = 2**62
+
+
+class Air:
+    """An engine process; its output is shown when a test fails."""
+
+    def __init__(self, folder, *options):
+        self.folder = folder
+        command = [sys.executable, "-m", "nightly_spindle", "air", str(folder), *options]
+        self.log = (folder / "test.log").open("a+", encoding="utf-8")
+        self.process = subprocess.Popen(command, stdout=self.log, stderr=self.log)
+
+    def wait_on_air(self, seconds=20.0, other_than=None):
+        return wait(lambda: self.state(other_than), seconds, self.told)
+
+    def state(self, other_than=None):
+        try:
+            answer = ask(self.folder, "state")
+        except NotOnAir:
+            return None
+        if answer["pid"] == other_than or not answer["sight"] or not answer["state"]["playing"]:
+            return None
+        return answer
+
+    def told(self):
+        return (self.folder / "test.log").read_text(encoding="utf-8")
+
+    def end(self):
+        if self.log.closed:
+            return self.process.returncode
+        if self.process.poll() is None:
+            self.process.terminate()
+        try:
+            self.process.wait(15)
+        finally:
+            self.process.kill()
+            self.log.close()
+            print(self.told())
+        return self.process.returncode
+
+
+def wait(ready, seconds=15.0, why=lambda: ""):
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        answer = ready()
+        if answer:
+            return answer
+        time.sleep(0.02)
+    pytest.fail(f"nothing within {seconds} s; {why()}")
+    return None
+
+
+@pytest.fixture
+def air(station):
+    running = []
+
+    def start(*options):
+        running.append(Air(station, *options))
+        return running[-1]
+
+    yield start
+    for one in running:
+        one.end()
+
+
+def lines(folder):
+    return as_run_between(connect(folder), 0, FOREVER)
+
+
+def test_a_live_midnight_load_is_what_was_rehearsed(station, air, tmp_path):
+    write_log(station, DAY, song_names(station), missing=1)
+    at = "2026-11-23T23:59:20"
+    told = subprocess.run(
+        [sys.executable, "-m", "nightly_spindle", "rehearse", str(station), "--from", at,
+         "--hours", "0.03", "--json"],
+        capture_output=True, text=True, check=True,
+    ).stdout  # fmt: skip
+    night = [e for e in json.loads(told)["entries"] if e["kind"]]
+    capture = tmp_path / "heard.flac"
+    engine = air("--pace", "20", "--clock", at, "--seconds", "95", "--capture", str(capture))
+    assert engine.process.wait(60) == 0, engine.told()
+    sounded = [line for line in lines(station) if line.kind]
+    expected = [(e["start"], e["cart"]) for e in night]
+    tz = "+00:00"
+    got = [
+        (time.strftime("%Y-%m-%dT%H:%M:%S", time.gmtime(line.start_us // 10**6))
+         + f".{line.start_us % 10**6:06}{tz}", line.cart)
+        for line in sounded
+    ]  # fmt: skip
+    assert got == expected[: len(got)]
+    assert len(got) >= 8
+    assert any(line.outcome == "missing" for line in lines(station))
+    # what was heard: every song starts within one block of where the rehearsal has it
+    heard, _ = soundfile.read(capture, dtype="float32")
+    begin = night[0]["start_frame"]
+    checked = 0
+    for entry in night:
+        at_frame = entry["start_frame"] - begin
+        if entry["kind"] != "song" or entry["from_s"] or at_frame + 4096 > len(heard):
+            continue
+        hz = 300 + 90 * int(entry["title"].split()[-1])
+        window = heard[max(0, at_frame - 6000) : at_frame + 6000, 0]
+        tone = np.exp(-2j * np.pi * hz * np.arange(len(window)) / RATE)
+        level = np.abs(np.convolve(window * tone, np.ones(500) / 500, "valid"))
+        rise = int(np.argmax(level > level[-1000:].mean() / 2)) + 250
+        assert abs(rise - min(at_frame, 6000)) < 2048, entry["title"]
+        checked += 1
+    assert checked >= 6
+
+
+def test_a_missing_log_is_survived_with_a_clear_alarm(station, air):
+    (station / "logs" / "2026-11-4.m3u").write_text("x\n")
+    engine = air("--pace", "20", "--clock", "2026-11-23T23:59:30", "--seconds", "60")
+    assert engine.process.wait(60) == 0, engine.told()
+    alarms = {a.code: a for a in alarms_between(connect(station), 0, FOREVER)}
+    text = alarms["log-missing"].text
+    assert "At 00:00:00" in text
+    assert "2026-11-24.m3u is not in" in text
+    assert "2026-11-4.m3u" in text, "the nearest name"
+    origins = {line.origin for line in lines(station) if line.kind}
+    assert origins == {"safety net: rotation"}
+
+
+def test_a_log_that_comes_late_or_changes_is_seen(station, air):
+    engine = air("--pace", "8", "--clock", "2026-11-23T23:58:40")
+    engine.wait_on_air()
+    write_log(station, DAY, song_names(station))
+    wait(lambda: [r for r in lines(station) if r.origin.startswith("2026-11-24.m3u")], 25,
+         engine.told)  # fmt: skip
+
+
+@pytest.mark.parametrize("kills", [int(os.environ.get("KILLS", "3"))])
+def test_a_killed_engine_is_back_in_its_place_and_says_so(station, air, kills):
+    """KILLS=20 for the long form."""
+    write_log(station, date.today(), song_names(station) * 900)  # noqa: DTZ011 - a real clock
+    write_log(station, date.fromordinal(date.today().toordinal() + 1), song_names(station) * 9)  # noqa: DTZ011
+    with connect(station) as connection:
+        connection.execute("UPDATE setting SET value = '1.0' WHERE name = 'rejoin_s'")
+    dice = random.Random(4)
+    engine = air()
+    engine.wait_on_air()
+    for _ in range(kills):
+        time.sleep(dice.uniform(1.2, 3.5))
+        before = ask(station, "state")
+        pid = before["pid"]
+        assert pid == engine_pid(station)
+        killed = time.monotonic()
+        os.kill(pid, signal.SIGKILL)
+        after = engine.wait_on_air(other_than=pid)
+        assert time.monotonic() - killed < 3.0
+        expect_place(before, after)
+    assert engine.end() == 0
+    gaps = [line for line in lines(station) if line.title == "Off air"]
+    assert len(gaps) == kills
+    assert all(0 < gap.end_us - gap.start_us < 4_000_000 for gap in gaps)
+    cut_off = [line for line in lines(station) if line.outcome == "interrupted"]
+    # the engine can die in the instant between two plays
+    assert kills - 1 <= len(cut_off) <= kills + 1
+    # no line older than a second is lost: sounding lines and gaps leave no hole
+    told = [r for r in lines(station) if r.kind or r.title == "Off air"]
+    for one, other in zip(told, told[1:], strict=False):
+        assert other.start_us - max(r.end_us for r in told[: told.index(one) + 1]) < 1_000_000
+
+
+def expect_place(before, after):
+    """The item on air must be the one, at the place, that the state before leads to."""
+    from nightly_spindle.core.start import take_the_air
+    from nightly_spindle.store.snapshot import open_station
+
+    folder = Path(after["state"]["playing"]["item"]["path"]).parent.parent.parent
+    snapshot = open_station(folder)
+    state = msgspec.convert(before["state"], AirState)
+    now = msgspec.convert(after["state"], AirState)
+    started = now.playing.start * 10**6 // RATE + state.offset_us
+    snapshot.prepare(started, started + 10**9, state)
+    sequencer, _ = take_the_air(snapshot.programme, state, started)
+    sequencer.advance(sequencer.state.frame + 1)
+    expected = sequencer.state.playing
+    assert expected.line.id == now.playing.line.id
+    if now.playing.joined:
+        assert abs(expected.begin - now.playing.begin) <= 2
+
+
+def test_hands_on_a_running_engine(station, air):
+    write_log(station, date.today(), song_names(station) * 900)  # noqa: DTZ011 - a real clock
+    engine = air("--no-supervisor")
+    first = engine.wait_on_air()
+    mode = socket_path(station).stat().st_mode
+    assert mode & 0o077 == 0, "only the owner may open the socket"
+    second = subprocess.run(
+        [sys.executable, "-m", "nightly_spindle", "air", str(station), "--no-supervisor"],
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert second.returncode == 1
+    assert re.search(rf"is on air already \(engine process {first['pid']}\)", second.stderr)
+    order = [line["id"] for line in first["state"]["upcoming"]]
+    ask(station, "move", line=order[2], before=order[0])
+    ask(station, "skip")
+    playing = ask(station, "state")["state"]["playing"]
+    assert playing["line"]["id"] == order[2]
+    ask(station, "stop")
+    stopped = ask(station, "state")["state"]
+    assert (stopped["playing"], stopped["unattended"]) == (None, False)
+    ask(station, "unattended", on=True)
+    wait(lambda: ask(station, "state")["state"]["playing"])
+    for op, args, sentence in (
+        ("remove", {"lines": [999_999]}, "not in the running order any more"),
+        ("insert", {"cart": 31_337, "before": 0}, "no item has the cart number 31337"),
+        ("dance", {}, "there is no operation 'dance'"),
+        ("move", {}, "lacks or misstates"),
+    ):
+        with pytest.raises(EnvironmentFault, match=sentence):
+            ask(station, op, **args)
+    ask(station, "leave")
+    assert engine.process.wait(10) == 0
+    assert "0 blocks came late" in engine.told() or "blocks came late" in engine.told()

@@ -1,0 +1,296 @@
+"""Stations on disk: schema, intake, logs, journal, the command line and its errors."""
+
+import json
+import os
+import sqlite3
+import subprocess
+import sys
+import wave
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from conftest import RATE, beep, song_names, write_log
+
+from nightly_spindle.cli.main import main
+from nightly_spindle.core.asrun import AsRun
+from nightly_spindle.core.errors import InputFault, StorageFault
+from nightly_spindle.core.running import AirState
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.journal import (
+    SIDE_FILE,
+    Journal,
+    as_run_between,
+    decode_state,
+    encode_state,
+)
+from nightly_spindle.store.library import Library
+from nightly_spindle.store.schema import engine_for, migrate
+from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.station import new_station
+
+DAY = date(2026, 11, 24)
+
+
+def out(capsys, *arguments):
+    status = main([str(a) for a in arguments])
+    told = capsys.readouterr()
+    return status, told.out, told.err
+
+
+def view(capsys, *arguments):
+    status, text, _ = out(capsys, *arguments, "--json")
+    assert status == 0
+    return json.loads(text)
+
+
+# -- schema -------------------------------------------------------------------------------
+
+
+def test_migration_0001_makes_the_schema_of_the_tables(tmp_path):
+    from alembic.autogenerate import compare_metadata
+    from alembic.migration import MigrationContext
+
+    from nightly_spindle.store.tables import metadata
+
+    migrate(tmp_path / "x.db")
+    engine = engine_for(tmp_path / "x.db")
+    with engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_server_default": False})
+        assert compare_metadata(context, metadata) == []
+    engine.dispose()
+
+
+def test_a_newer_database_is_refused_clearly(station):
+    with sqlite3.connect(station / "station.db") as connection:
+        connection.execute("UPDATE alembic_version SET version_num = '9999'")
+    connection.close()
+    with pytest.raises(StorageFault, match="written by a newer Nightly Spindle"):
+        connect(station)
+
+
+# -- intake ---------------------------------------------------------------------------------
+
+
+def test_a_station_can_be_moved_and_its_paths_follow(station, built):
+    programme = open_station(station).programme
+    assert {Path(item.path).parent.parent.parent for item in programme.items.values()} == {station}
+    assert all(Path(item.path).exists() for item in programme.items.values())
+    assert [item.label for item in sorted(programme.pool, key=lambda i: i.cart)][:2] == [
+        "Keeper 0 - Lamp 0",
+        "Keeper 1 - Lamp 1",
+    ]
+
+
+def test_tags_are_read_from_flac_mp3_and_wav(station, tmp_path, capsys):
+    from mutagen.easyid3 import EasyID3
+
+    tmp_path /= "new"
+    tmp_path.mkdir()
+    for suffix in ("flac", "mp3", "wav"):
+        with soundfile.SoundFile(tmp_path / f"x.{suffix}", "w", RATE, 2) as file:
+            if suffix != "mp3":
+                file.title, file.artist = "Ebb", "Wren"
+            file.write(beep(1, 440))
+    tags = EasyID3()
+    tags["title"], tags["artist"] = "Ebb", "Wren"
+    tags.save(tmp_path / "x.mp3")
+    (tmp_path / "bad.flac").write_bytes(b"no")
+    arrivals = view(capsys, "import", station, tmp_path, "--kind", "promo", "--category", "Ebbs")
+    assert [a["ok"] for a in arrivals] == [False, True, True, True]
+    assert "bad.flac is not audio" in arrivals[0]["why_not"]
+    with Library(station) as library:
+        hits = library.search("wren EBB promo")
+    assert len(hits) == 3
+    # a second import of the same files makes no second items
+    again = view(capsys, "import", station, tmp_path, "--kind", "song")
+    assert [a["cart"] for a in again] == [a["cart"] for a in arrivals]
+
+
+# -- the command line -------------------------------------------------------------------------
+
+
+def test_a_night_from_new_import_and_a_log(tmp_path, capsys):
+    folder, audio = tmp_path / "st", tmp_path / "music"
+    assert out(capsys, "station", "new", folder, "--name", "S", "--timezone", "Asia/Tokyo")[0] == 0
+    audio.mkdir()
+    soundfile.write(audio / "a.wav", beep(5, 440), RATE)
+    assert out(capsys, "import", folder, audio, "--kind", "song")[0] == 0
+    (folder / "logs" / "2026-11-24.m3u").write_text(f"{audio}/a.wav\nC:\\x\\A.WAV\nlost.mp3\n")
+    found = view(capsys, "log", "check", folder, folder / "logs" / "2026-11-24.m3u")
+    assert [line["status"] for line in found["lines"]] == ["matched", "matched", "missing"]
+    assert (found["matched"], found["missing"], found["ambiguous"]) == (2, 1, 0)
+    night = view(capsys, "rehearse", folder, "--from", "2026-11-24T00:00", "--hours", "0.005")
+    airs = [entry for entry in night["entries"] if entry["state"] == "aired"]
+    assert airs[0]["start"] == "2026-11-24T00:00:00.000000+09:00"
+    assert airs[0]["origin"] == "2026-11-24.m3u line 1"
+    assert night["landings"][0]["offset_s"] == 0
+    assert [f["code"] for f in night["findings"]] == ["log-lines-missing", "net-day-log"]
+    events = view(capsys, "events", folder, "--from", "2026-11-23T00:00", "--hours", "49")
+    assert [e["at"][:19] for e in events] == [f"2026-11-2{n}T00:00:00" for n in (3, 4, 5)]
+    status, text, _ = out(capsys, "log", "expect", folder, "--from", "2026-11-24T10:00", "--json")
+    assert status == 1, "tomorrow's log is not there"
+    assert [log["state"] for log in json.loads(text)] == ["read", "missing"]
+    assert json.loads(text)[1]["nearest"] == ["2026-11-24.m3u"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status", "sentence"),
+    [
+        (["station", "new", "@/x", "--name", "N", "--timezone", "Europe/Lison"], 2, "Europe/Lison"),
+        (["station", "new", "@/x", "--name", " ", "--timezone", "UTC", "--rate", "8000"], 2,
+         "a station needs a name; mix rate '8000'"),
+        (["rehearse", "@/none"], 2, "holds no station"),
+        (["rehearse", "@/pier", "--from", "noon"], 2, "'noon' is not a time"),
+        (["rehearse", "@/pier", "--hours", "-1"], 2, "-1 hours is not within"),
+        (["import", "@/pier", "@/none.wav", "--kind", "song"], 2, "none.wav is not there"),
+        (["import", "@/pier", "@/pier", "--kind", "polka"], 2, "kind 'polka' is not one of song"),
+        (["log", "check", "@/pier", "@/rubbish.m3u"], 2, "rubbish.m3u, line 1: holds the control"),
+        (["log", "check", "@/pier", "@/rubbish.m3u", "--drop", "9"], 2, "rubbish.m3u, line 1"),
+        (["render", "@/pier", "--seconds", "1", "--out", "@/x.txt"], 2, "choose .wav, .flac"),
+        (["render", "@/pier", "--seconds", "1", "--out", "@/no/x.wav"], 1, "cannot be written"),
+        (["render", "@/pier", "--seconds", "1", "--out", "/dev/full/x.wav"], 1, "cannot be"),
+        (["tell", "@/pier", "skip"], 1, "no engine answers"),
+        (["air", "@/pier", "--output", "device", "--pace", "2"], 2, "standin only"),
+        (["measure", "@/rubbish.m3u"], 2, "rubbish.m3u is not audio"),
+    ],
+)  # fmt: skip
+def test_bad_input_is_one_line_with_a_status(station, capsys, arguments, status, sentence):
+    base = station.parent
+    (base / "rubbish.m3u").write_bytes(b"\x00\x01 rubbish")
+    got, text, error = out(capsys, *[a.replace("@", str(base)) for a in arguments])
+    assert got == status
+    assert sentence in error
+    assert error.startswith("nightly-spindle: ")
+    assert error.count("\n") == 1
+    assert text == ""
+    assert not (base / "x").exists()
+    assert not list(base.glob(".*.part*")), "nothing half-written is left"
+
+
+def test_a_wrong_command_line_is_one_line():
+    told = subprocess.run(
+        [sys.executable, "-m", "nightly_spindle", "rehearse"], capture_output=True, text=True,
+        check=False,
+    )  # fmt: skip
+    assert told.returncode == 2
+    assert told.stderr.count("\n") == 1
+
+
+# -- rehearsal, render ----------------------------------------------------------------------------
+
+
+def test_rehearsed_starts_are_rendered_starts_to_the_frame(station, capsys, tmp_path):
+    write_log(station, DAY, song_names(station) * 2, missing=1)
+    at = ["--from", "2026-11-23T23:59:40"]
+    night = view(capsys, "rehearse", station, *at, "--hours", 70 / 3600)
+    made = view(capsys, "render", station, *at, "--seconds", 70, "--out", tmp_path / "x.wav")
+
+    def starts(entries):
+        return [(e["start_frame"], e["cart"], e["origin"]) for e in entries if e["kind"]]
+
+    assert starts(made["entries"]) == starts(night["entries"])
+    # the audio itself, read by the standard library's own reader
+    with wave.open(str(tmp_path / "x.wav")) as file:
+        assert (file.getframerate(), file.getnframes()) == (RATE, 70 * RATE)
+        raw = np.frombuffer(file.readframes(file.getnframes()), "<i2").reshape(-1, 2)
+    sound = raw[:, 0] / 32768
+    begin = made["entries"][0]["start_frame"]
+    assert abs(sound).max() <= 10 ** (-1 / 20) + 1e-3
+    # each song is a sine of its own: its power must rise where its entry starts
+    for entry in made["entries"]:
+        if entry["kind"] != "song" or entry["from_s"]:
+            continue
+        hz = 300 + 90 * int(entry["title"].split()[-1])
+        at = entry["start_frame"] - begin
+        window = sound[max(0, at - 4000) : at + 4000]
+        mixed = window * np.exp(-2j * np.pi * hz * np.arange(len(window)) / RATE)
+        level = np.abs(np.convolve(mixed, np.ones(400) / 400, "valid"))
+        rise = int(np.argmax(level > level[-400:].mean() / 2)) + 200
+        assert abs(rise - min(at, 4000)) < 300, entry["title"]
+    for rms in np.sqrt((sound[: 69 * RATE].reshape(-1, RATE // 10) ** 2).mean(axis=1)):
+        assert rms > 0.003, "no dead air"
+
+
+def test_a_missing_file_is_skipped_before_it_is_due(station, capsys):
+    names = song_names(station)
+    write_log(station, DAY, names[:3])
+    (station / "audio" / names[1]).unlink()
+    night = view(capsys, "rehearse", station, "--from", "2026-11-24T00:00", "--hours", 0.002)
+    states = [(e["title"], e["state"]) for e in night["entries"]]
+    assert ("Lamp 1", "unplayable") in states
+    assert any(f["code"] == "unplayable" and "is not there" in f["text"] for f in night["findings"])
+
+
+def test_hostile_log_lines_open_nothing_outside(station, capsys, monkeypatch):
+    log = station / "logs" / f"{DAY}.m3u"
+    log.write_text("/etc/hostname\n../../../../etc/passwd\n\\\\evil\\share\\x.flac\n")
+    opened = []
+    monkeypatch.setattr(soundfile, "SoundFile", lambda *a, **k: opened.append(a))
+    found = view(capsys, "log", "check", station, log)
+    assert [line["status"] for line in found["lines"]] == ["refused", "refused", "missing"]
+    assert not opened
+
+
+# -- the journal ---------------------------------------------------------------------------------------
+
+
+def as_run(n):
+    return AsRun(f"s/play/{n}", n, n + 5, n, "song", "T", "A", "o", "w", "aired", "")
+
+
+def test_a_locked_database_loses_nothing(station):
+    journal = Journal(station)
+    other = sqlite3.connect(station / "station.db", isolation_level=None)
+    other.execute("BEGIN EXCLUSIVE")
+    assert not journal.write([as_run(1)], [], None, 1)
+    assert "locked" in journal.problem
+    assert not journal.write([as_run(2)], [], None, 2)
+    assert len((station / SIDE_FILE).read_bytes().splitlines()) == 2
+    other.execute("ROLLBACK")
+    # the engine is killed here: a new one takes the side file up
+    again = Journal(station)
+    assert again.waiting == 2
+    assert again.write([], [], None, 3)
+    assert [line.cart for line in as_run_between(connect(station), 0, 100)] == [1, 2]
+    assert not (station / SIDE_FILE).exists()
+    journal.close()
+    again.close()
+    other.close()
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="a small file system needs root")
+def test_a_full_disk_loses_nothing_that_memory_holds(station, tmp_path):
+    small = tmp_path / "small"
+    small.mkdir()
+    mount = ["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", str(small)]
+    if subprocess.run(mount, capture_output=True, check=False).returncode:
+        pytest.skip("mounting is not allowed here")
+    try:
+        new_station(small / "st", {"name": "S", "timezone": "UTC"})
+        journal = Journal(small / "st")
+        with (small / "filler").open("wb", buffering=0) as filler:
+            with pytest.raises(OSError, match="No space"):
+                while True:
+                    filler.write(bytes(4096))
+        lines = [as_run(n) for n in range(1, 2000)]
+        assert not journal.write(lines, [], None, 1)
+        assert "full" in journal.problem
+        (small / "filler").unlink()
+        assert journal.write([], [], None, 2)
+        assert len(as_run_between(connect(small / "st"), 0, 10**6)) == 1999
+        journal.close()
+    finally:
+        subprocess.run(["umount", "-l", str(small)], check=True)
+
+
+def test_the_state_is_read_back_as_it_was():
+    state = AirState(RATE, 123, 456, unattended=False, rung="x")
+    assert decode_state(encode_state(state)) == state
+
+
+def test_a_second_station_in_the_same_folder_is_refused(station):
+    with pytest.raises(InputFault, match="holds a station already"):
+        new_station(station, {"name": "S", "timezone": "UTC"})
