@@ -160,8 +160,8 @@ def test_a_log_that_comes_late_or_changes_is_seen(station, air):
 @pytest.mark.parametrize("kills", [int(os.environ.get("KILLS", "3"))])
 def test_a_killed_engine_is_back_in_its_place_and_says_so(station, air, kills):
     """KILLS=20 for the long form."""
-    write_log(station, date.today(), song_names(station) * 900)  # noqa: DTZ011 - a real clock
-    write_log(station, date.fromordinal(date.today().toordinal() + 1), song_names(station) * 9)  # noqa: DTZ011
+    write_log(station, date.today(), song_names(station) * 900)
+    write_log(station, date.fromordinal(date.today().toordinal() + 1), song_names(station) * 9)
     with connect(station) as connection:
         connection.execute("UPDATE setting SET value = '1.0' WHERE name = 'rejoin_s'")
     dice = random.Random(4)
@@ -210,7 +210,7 @@ def expect_place(before, after):
 
 
 def test_hands_on_a_running_engine(station, air):
-    write_log(station, date.today(), song_names(station) * 900)  # noqa: DTZ011 - a real clock
+    write_log(station, date.today(), song_names(station) * 900)
     engine = air("--no-supervisor")
     first = engine.wait_on_air()
     mode = socket_path(station).stat().st_mode

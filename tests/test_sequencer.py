@@ -33,7 +33,8 @@ class Logs:
     """Readings by day, as a log source; days without one are missing."""
 
     def __init__(self, **days):
-        self.days = {date.fromisoformat(d.strip("d").replace("_", "-")): c for d, c in days.items()}
+        named = {d.strip("d").replace("_", "-"): carts for d, carts in days.items()}
+        self.days = {date.fromisoformat(day): carts for day, carts in named.items()}
 
     def reading(self, drop, day):
         name = drop.file_name(day)
@@ -48,8 +49,9 @@ class Logs:
 
 
 def programme(items, logs=None, entry=Entry.CUT_IN, pool=None, **event):
-    load = TimedEvent(1, "Nightly load", every_day_at(event.pop("at", time(0, 0))), entry,
-                      (LoadLog(1, event.pop("placement", Placement.REPLACE)),), **event)  # fmt: skip
+    rule = every_day_at(event.pop("at", time(0, 0)))
+    steps = (LoadLog(1, event.pop("placement", Placement.REPLACE)),)
+    load = TimedEvent(1, "Nightly load", rule, entry, steps, **event)
     items = {item.cart: item for item in items}
     songs = [item for item in items.values() if item.kind is Kind.SONG]
     return Programme(

@@ -221,7 +221,8 @@ def test_a_missing_file_is_skipped_before_it_is_due(station, capsys):
     night = view(capsys, "rehearse", station, "--from", "2026-11-24T00:00", "--hours", 0.002)
     states = [(e["title"], e["state"]) for e in night["entries"]]
     assert ("Lamp 1", "unplayable") in states
-    assert any(f["code"] == "unplayable" and "is not there" in f["text"] for f in night["findings"])
+    told = [f["text"] for f in night["findings"] if f["code"] == "unplayable"]
+    assert "is not there" in told[0]
 
 
 def test_hostile_log_lines_open_nothing_outside(station, capsys, monkeypatch):
@@ -234,7 +235,7 @@ def test_hostile_log_lines_open_nothing_outside(station, capsys, monkeypatch):
     assert not opened
 
 
-# -- the journal ---------------------------------------------------------------------------------------
+# -- the journal ----------------------------------------------------------------------
 
 
 def as_run(n):
@@ -271,10 +272,12 @@ def test_a_full_disk_loses_nothing_that_memory_holds(station, tmp_path):
     try:
         new_station(small / "st", {"name": "S", "timezone": "UTC"})
         journal = Journal(small / "st")
-        with (small / "filler").open("wb", buffering=0) as filler:
-            with pytest.raises(OSError, match="No space"):
-                while True:
-                    filler.write(bytes(4096))
+        with (
+            (small / "filler").open("wb", buffering=0) as filler,
+            pytest.raises(OSError, match="No space"),
+        ):
+            while True:
+                filler.write(bytes(4096))
         lines = [as_run(n) for n in range(1, 2000)]
         assert not journal.write(lines, [], None, 1)
         assert "full" in journal.problem

@@ -2,4 +2,5 @@
 
 from nightly_spindle.cli.main import run
 
-run()
+if __name__ == "__main__":
+    run()

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.actions import StartVoice
 
 AHEAD_S = 12.0
-_CHUNK = 16_384
+_CHUNK = 65_536
 _SPARE_RINGS = 4
 Key = tuple[str, int]  # path and item position that it starts from
 
@@ -27,12 +27,18 @@ Key = tuple[str, int]  # path and item position that it starts from
 class Buffered:
     """A source read ahead into a ring; the mixer takes from it without waiting for a disk.
 
-    An underrun gives silence, keeps time, and is counted. `ended_at` is the item position
-    (frames) at which the file turned out to end, -1 while unknown.
+    An underrun gives silence, keeps time, and is counted; a `patient` one, for rendering
+    offline, waits instead. `ended_at` is the item position (frames) at which the file
+    turned out to end, -1 while unknown.
     """
 
-    def __init__(self, key: Key, ring: NDArray[np.float32]) -> None:
+    def __init__(
+        self, key: Key, ring: NDArray[np.float32], wake: threading.Event, *, patient: bool
+    ) -> None:
         self.key = key
+        self._wake = wake
+        self._patient = patient
+        self._came = threading.Event()
         self.ring = ring
         self.problem = ""
         self.ended_at = -1
@@ -63,6 +69,7 @@ class Buffered:
                 self._source = file_source(order, rate)
             except AudioUnreadable as error:
                 self.problem, self.ended_at = str(error), self.key[1]
+                self._came.set()
                 return
         at = self._filled % len(self.ring)
         count = min(_CHUNK, self.room, len(self.ring) - at)
@@ -72,6 +79,7 @@ class Buffered:
             self.problem = self._source.problem
             self.ended_at = self.key[1] + self._filled
             self._source.close()
+        self._came.set()
 
     def read_into(self, out: NDArray[np.float32]) -> int:
         """Take the next frames; silence where they are not there yet."""
@@ -79,7 +87,7 @@ class Buffered:
         self._used += catch_up
         self._behind -= catch_up
         done = 0
-        while done < len(out) and self.held:
+        while done < len(out) and (self.held or self._wait()):
             at = self._used % len(self.ring)
             count = min(len(out) - done, self.held, len(self.ring) - at)
             out[done : done + count] = self.ring[at : at + count]
@@ -91,6 +99,14 @@ class Buffered:
             self.underruns += 1
             return len(out)
         return done
+
+    def _wait(self) -> bool:
+        """Wait for more, where that is allowed; returns whether there is any."""
+        while self._patient and not self.held and self.ended_at < 0:
+            self._came.clear()
+            self._wake.set()
+            self._came.wait(0.5)
+        return self.held > 0
 
     def close(self) -> None:
         """Mark it as no longer needed; the reading thread gives its handle back."""
@@ -104,9 +120,13 @@ class Buffered:
 
 
 class ReadAhead:
-    """Keeps at least ten seconds read of everything that sounds or is about to."""
+    """Keeps at least ten seconds read of everything that sounds or is about to.
 
-    def __init__(self, rate: int) -> None:
+    `patient` sources never give silence for want of reading; the render uses them.
+    """
+
+    def __init__(self, rate: int, *, patient: bool = False) -> None:
+        self._patient = patient
         self._rate = rate
         self._frames = round(AHEAD_S * rate)
         self._sources: list[tuple[Buffered, StartVoice]] = []
@@ -168,7 +188,7 @@ class ReadAhead:
             if buffered.key == key and not buffered.taken and not buffered.closed:
                 return buffered
         ring = self._rings.pop() if self._rings else np.zeros((self._frames, 2), np.float32)
-        buffered = Buffered(key, ring)
+        buffered = Buffered(key, ring, self._wake, patient=self._patient)
         self._sources.append((buffered, order))
         return buffered
 

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 CRASHED = 70  # exit status of a crash of our own (EX_SOFTWARE in sysexits.h)
 _FIRST_WAIT_S = 0.1
 _LONGEST_WAIT_S = 5.0
-_STEADY_S = 30.0  # an engine that ran so long starts again at once
+_STEADY_S = 1.0  # an engine that ran so long starts again at once; only a loop backs off
 
 
 def supervise(arguments: Sequence[str]) -> int:

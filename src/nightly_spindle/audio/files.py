@@ -27,8 +27,25 @@ _NOT_READ = {
 _CHUNK = 8192  # frames fed to the resampler at once
 
 
-def open_audio(path: str) -> Any:
-    """Open a file for reading; AudioUnreadable with file and reason when it is not audio."""
+class SequentialFile(soundfile.SoundFile):  # type: ignore[misc]  # soundfile ships no types
+    """A sound file that is read or written straight on once `straight_on` is set.
+
+    soundfile seeks to where it already stands after every call; libsndfile then decodes
+    FLAC a second time, which doubles the cost of reading.
+    """
+
+    straight_on = False
+
+    def seekable(self) -> bool:
+        """Whether soundfile may seek."""
+        return not self.straight_on and bool(super().seekable())
+
+
+def open_audio(path: str, begin_s: float = 0.0) -> Any:
+    """Open a file for reading straight on from a second of it (0: its start).
+
+    AudioUnreadable with file and reason when it is not audio.
+    """
     file = Path(path)
     format_name = _NOT_READ.get(file.suffix.lower())
     if format_name:
@@ -36,7 +53,7 @@ def open_audio(path: str) -> Any:
     try:
         if file.stat().st_size == 0:
             raise AudioUnreadable(f"{path} is empty (0 bytes); copy it again")
-        sound = soundfile.SoundFile(path)
+        sound = SequentialFile(path)
     except OSError as error:
         raise AudioUnreadable(f"{path} cannot be read: {error.strerror or error}") from error
     except soundfile.LibsndfileError as error:
@@ -48,6 +65,12 @@ def open_audio(path: str) -> Any:
         raise AudioUnreadable(
             f"{path} has {sound.channels} channels; mono and stereo are played: mix it down"
         )
+    try:
+        sound.seek(min(round(begin_s * sound.samplerate), sound.frames))
+    except soundfile.LibsndfileError as error:
+        sound.close()
+        raise AudioUnreadable(f"{path} cannot be read from the middle: {error}") from error
+    sound.straight_on = True
     return sound
 
 
@@ -60,15 +83,9 @@ class FileSource:
     """
 
     def __init__(self, path: str, rate: int, begin: int) -> None:
-        self._sound = open_audio(path)
+        self._sound = open_audio(path, begin / rate)
         self._path = path
         file_rate = self._sound.samplerate
-        start = begin if file_rate == rate else begin * file_rate // rate
-        try:
-            self._sound.seek(min(start, self._sound.frames))
-        except soundfile.LibsndfileError as error:
-            self._sound.close()
-            raise AudioUnreadable(f"{path} cannot be read from the middle: {error}") from error
         self.position = begin
         self.problem = ""
         self._mono = self._sound.channels == 1

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.night import Block
     from nightly_spindle.desk.link import EngineLink
-    from nightly_spindle.desk.planner import Planned
+    from nightly_spindle.desk.planning import Planned
 
 _TOOLS = (
     ("add", "plus", "Add", "Put an item in before the chosen line (Ctrl+N)"),

@@ -17,7 +17,7 @@ from nightly_spindle.desk.theme import SMALL, Palette, font, kind_color
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.desk.planner import Planned
+    from nightly_spindle.desk.planning import Planned
 
 _AROUND_S = 10.0
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from nightly_spindle.core.timebase import US
 from nightly_spindle.desk.nightpaint import (
+    Crowd,
     Look,
     Scale,
     paint_blocks,
@@ -25,7 +26,7 @@ from nightly_spindle.desk.theme import SMALL, Palette, font
 
 if TYPE_CHECKING:
     from nightly_spindle.core.night import Block
-    from nightly_spindle.desk.planner import Planned
+    from nightly_spindle.desk.planning import Planned
 
 _SHORTEST_US = 10 * US
 _LONGEST_US = 12 * 3600 * US
@@ -49,6 +50,7 @@ class NightLine(QWidget):
         self._look = Look(palette, ZoneInfo("UTC"), 0)
         self._planned: Planned | None = None
         self._starts: list[int] = []
+        self._crowd = Crowd([])
         self._left_us = 0
         self._span_us = 20 * 60 * US
         self._follows = True
@@ -68,6 +70,7 @@ class NightLine(QWidget):
         """Show a new plan."""
         self._planned = planned
         self._starts = [block.start_us for block in planned.night.blocks]
+        self._crowd = Crowd(planned.night.blocks)
         look = self._look
         self._look = Look(
             look.palette,
@@ -171,7 +174,7 @@ class NightLine(QWidget):
             return
         night = self._planned.night
         strip, small = self._strip_box(), self._strip_scale()
-        paint_strip(painter, strip, night, small, look)
+        paint_strip(painter, strip, self._crowd, small, look)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_ticks(painter, strip.adjusted(0, 0, 0, _STRIP_FOOT), small, look, grid=False)
         paint_marks(painter, night.counting(), small, strip.top() - 7, look)
@@ -184,7 +187,8 @@ class NightLine(QWidget):
         painter.setClipRect(QRectF(0, strip.bottom() + _STRIP_FOOT, self.width(), self.height()))
         paint_ticks(painter, box.adjusted(0, 0, 0, 19), scale, look, grid=True)
         rows = visible(self._starts, self._left_us, self._left_us + self._span_us)
-        paint_blocks(painter, box, night.blocks, rows, scale, look, self._planned.waves)
+        waves = self._planned.waves
+        paint_blocks(painter, box, night.blocks, rows, scale, look, waves, self._crowd)
         paint_pins(painter, box.adjusted(0, -9, 0, 6), night.pins, scale, look)
         paint_now(painter, box, scale, look)
         if self.hasFocus():

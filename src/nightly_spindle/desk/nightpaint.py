@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
@@ -17,11 +18,13 @@ from nightly_spindle.desk.theme import SMALL, Palette, font, ink_on, kind_color
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.night import Block, Mark, Night, Pin
+    from nightly_spindle.core.night import Block, Mark, Pin
 
 _STEPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14_400)
 _TICK_PX = 64
 _LABEL_PX = 34
+_MANY = 250  # more blocks than this in the window are plain bars
+_GAP_PX = 3  # bars wider than this keep a pixel between them
 _WAVE_PX = 90  # blocks wider than this show their waveform
 
 
@@ -58,28 +61,15 @@ def visible(starts: Sequence[int], left: int, right: int) -> range:
     return range(first, bisect_left(starts, right))
 
 
-def paint_strip(painter: QPainter, box: QRectF, night: Night, scale: Scale, look: Look) -> None:
+def paint_strip(painter: QPainter, box: QRectF, crowd: Crowd, scale: Scale, look: Look) -> None:
     """Paint the whole night small: one bar per block, findings above, hours below."""
     painter.fillRect(box, QColor(look.palette.panel))
     past = QColor(look.palette.ground)
     past.setAlpha(140)
-    bars: dict[str, list[QRectF]] = {}
-    top, height = box.top() + 1, box.height() - 2
-    edge = -1.0
-    for block in night.blocks:
-        x = scale.x(block.start_us)
-        wide = max(1.0, scale.x(block.end_us) - x - 1)
-        if x < edge and block.kind == "song":
-            continue  # under a pixel: the one before already covers it
-        bars.setdefault(block.kind, []).append(QRectF(x, top, wide, height))
-        edge = x + 1
-    painter.setPen(Qt.PenStyle.NoPen)
-    for kind, rects in bars.items():
-        painter.setBrush(kind_color(kind))
-        painter.drawRects(rects)
+    crowd.paint(painter, box.adjusted(0, 1, 0, -1), scale)
     gone = scale.x(look.now_us)
     if gone > box.left():
-        painter.fillRect(QRectF(box.left(), top, gone - box.left(), height), past)
+        painter.fillRect(QRectF(box.left(), box.top(), gone - box.left(), box.height()), past)
 
 
 def paint_marks(
@@ -135,13 +125,18 @@ def paint_blocks(
     scale: Scale,
     look: Look,
     waves: dict[int, bytes],
+    crowd: Crowd,
 ) -> None:
     """Paint blocks to scale; where two overlap, the border is the slant of their join."""
-    metrics_font = font(SMALL, bold=True)
-    painter.setFont(metrics_font)
-    metrics = painter.fontMetrics()
+    painter.setFont(font(SMALL, bold=True))
+    crowded = len(rows) > _MANY
+    if crowded:
+        crowd.paint(painter, box, scale)
     for index in rows:
         block = blocks[index]
+        special = block.line_id in {look.selected, look.on_air}
+        if crowded and not special:
+            continue
         left, right = scale.x(block.start_us), scale.x(block.end_us)
         before = blocks[index - 1] if index else None
         after = blocks[index + 1] if index + 1 < len(blocks) else None
@@ -167,10 +162,46 @@ def paint_blocks(
         if right - left > _LABEL_PX:
             room = QRectF(left_foot + 5, box.top(), right_top - left_foot - 8, box.height())
             painter.setPen(ink)
-            text = metrics.elidedText(
+            text = painter.fontMetrics().elidedText(
                 block.title, Qt.TextElideMode.ElideRight, max(0, int(room.width()))
             )
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+
+class Crowd:
+    """Many blocks at once, as arrays: for scales at which most are a few pixels wide."""
+
+    def __init__(self, blocks: Sequence[Block]) -> None:
+        self._starts = np.array([block.start_us for block in blocks], dtype=np.int64)
+        kinds = np.array([block.kind for block in blocks])
+        # songs first, so that what is rarer lies over them
+        names = sorted(set(kinds.tolist()), key=lambda name: name != "song")
+        self._members = {name: np.flatnonzero(kinds == name) for name in names}
+        after = np.append(self._starts[1:], blocks[-1].end_us if blocks else 0)
+        self._ends = after.astype(np.int64)
+
+    def paint(self, painter: QPainter, box: QRectF, scale: Scale) -> None:
+        """Paint one bar a block, one a pixel where several share it."""
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
+        painter.setPen(Qt.PenStyle.NoPen)
+        top, tall = box.top(), box.height()
+        lefts = (self._starts - scale.left_us) / scale.us_per_px
+        wides = (self._ends - self._starts) / scale.us_per_px
+        for kind, members in self._members.items():
+            x, wide = lefts[members], wides[members]
+            seen = (x + wide >= box.left()) & (x <= box.right())
+            x, wide = x[seen], wide[seen]
+            _, first = np.unique(np.floor(x), return_index=True)
+            wide = np.maximum(1.0, wide[first] - (wide[first] > _GAP_PX))
+            painter.setBrush(kind_color(kind))
+            painter.drawRects(
+                [
+                    QRectF(left, top, long, tall)
+                    for left, long in zip(x[first].tolist(), wide.tolist(), strict=True)
+                ]
+            )
+        painter.restore()
 
 
 def _wave(

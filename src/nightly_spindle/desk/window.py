@@ -22,7 +22,8 @@ from nightly_spindle.desk import theme
 from nightly_spindle.desk.air_place import AirPlace
 from nightly_spindle.desk.keys import KeysPage
 from nightly_spindle.desk.link import EngineLink
-from nightly_spindle.desk.planner import Planned, Planner
+from nightly_spindle.desk.planner import Planner
+from nightly_spindle.desk.planning import Planned
 from nightly_spindle.desk.status import Status
 
 if TYPE_CHECKING:

@@ -53,9 +53,13 @@ class StandInSoundCard:
                 self.problem = f"the capture stopped: {error}"
         now = time.monotonic()
         if self._begun is None:
-            self._begun = now
+            # a card starts to play when its buffer is full
+            self._written += len(block)
+            if self._written >= BUFFER_S * self._speed:
+                self._begun = now
+            return
         dry = self._begun + self._written / self._speed
-        if now > dry and self._written:
+        if now > dry:
             self.late += 1
             self._begun += now - dry
         self._written += len(block)

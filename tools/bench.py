@@ -1,0 +1,304 @@
+"""The benchmark table: each row in one run, as a ratio where something comparable exists.
+
+python tools/bench.py [--quick]      # --quick: two minutes of engine instead of an hour
+"""
+
+from __future__ import annotations
+
+import itertools
+import os
+import resource
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+RATE = 44_100
+DAY = date(2026, 11, 24)
+PYTHON = sys.executable
+ROWS: list[tuple[str, str, str, bool]] = []
+
+
+def row(what: str, got: str, wanted: str, good: bool) -> None:
+    """Keep one line of the table, and show it at once."""
+    ROWS.append((what, got, wanted, good))
+    print(f"{'ok  ' if good else 'MISS'} {what:<52} {got:<34} wanted {wanted}", flush=True)
+
+
+def best(command: list[str], times: int = 5, **options: object) -> float:
+    """Return the shortest wall time of a command, in seconds."""
+    taken = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        subprocess.run(command, check=True, capture_output=True, **options)  # type: ignore[call-overload]
+        taken.append(time.perf_counter() - begun)
+    return min(taken)
+
+
+def cli(*arguments: object) -> list[str]:
+    """Return the command line of the program."""
+    return [PYTHON, "-m", "nightly_spindle", *map(str, arguments)]
+
+
+def library(folder: Path, count: int) -> None:
+    """Make a station of `count` songs of 3 to 4 min that share one file, and a log of 400."""
+    from nightly_spindle.store.database import connect
+    from nightly_spindle.store.station import new_station
+
+    new_station(folder, {"name": "Bench", "timezone": "Europe/Lisbon"})
+    audio = folder / "audio"
+    audio.mkdir()
+    soundfile.write(folder / "one.wav", np.zeros((100, 2)), RATE)
+    connection = connect(folder)
+    connection.execute("INSERT INTO root (id, path) VALUES (1, 'audio')")
+    rows = []
+    for n in range(count):
+        name = f"song {n:06}.wav"
+        (audio / name).symlink_to("../one.wav")
+        long = 190.0 + n % 60
+        rows.append(
+            (n + 1, "song", f"Song {n}", f"Artist {n % 900}", "", "", 1, name, name, 0, None, long,
+             RATE, 2, -16.0, 5.0, -1.0, 0.0, long, long - 3, long - 6, "fade", b"")
+        )  # fmt: skip
+    marks = ",".join("?" * len(rows[0]))
+    with connection:
+        connection.executemany(f"INSERT INTO item VALUES ({marks})", rows)
+    connection.close()
+    step = max(1, count // 400)
+    names = [f"../audio/song {n * step % count:06}.wav" for n in range(400)]
+    (folder / "logs" / f"{DAY}.m3u").write_text("\n".join(names) + "\n", encoding="utf-8")
+
+
+def rehearsal(work: Path) -> None:
+    """A day of 400 lines, with a small and a large library."""
+    bare = best([PYTHON, "-c", "pass"])
+    taken = {}
+    for count in (1000, 100_000):
+        folder = work / f"lib{count}"
+        library(folder, count)
+        day = cli("rehearse", folder, "--from", f"{DAY}T00:00", "--hours", 24, "--json")
+        taken[count] = best(day) - bare
+    small, large = taken[1000], taken[100_000]
+    row(
+        "rehearse 24 h, 400 lines, beyond Python's start", f"{small:.2f} s", "< 0.50 s", small < 0.5
+    )
+    ratio = large / small
+    row(
+        "the same with 100,000 items", f"{large:.2f} s, ratio {ratio:.2f}", "ratio <= 2", ratio <= 2
+    )
+
+
+def render(work: Path) -> None:
+    """Six FLAC songs with 3 s crossfades, beside ffmpeg's acrossfade and plain decoding."""
+    folder, audio = work / "render", work / "six"
+    subprocess.run(
+        cli("station", "new", folder, "--name", "R", "--timezone", "UTC"), check=True,
+        capture_output=True,
+    )  # fmt: skip
+    audio.mkdir()
+    dice = np.random.default_rng(1)
+    seconds = 180
+    for n in range(6):
+        at = np.arange(seconds * RATE) / RATE
+        wave = 0.2 * np.sin(2 * np.pi * (200 + 30 * n) * at) + 0.02 * dice.standard_normal(len(at))
+        wave[-8 * RATE :] *= np.linspace(1, 0, 8 * RATE) ** 2
+        soundfile.write(audio / f"{n}.flac", np.repeat(wave[:, None], 2, axis=1), RATE)
+    subprocess.run(cli("import", folder, audio, "--kind", "song"), check=True, capture_output=True)
+    names = "\n".join(str(audio / f"{n}.flac") for n in range(6))
+    (folder / "logs" / f"{DAY}.m3u").write_text(names + "\n", encoding="utf-8")
+    total = 6 * seconds - 20
+    out = work / "out.wav"
+    ours = best(
+        cli("render", folder, "--from", f"{DAY}T00:00", "--seconds", total, "--out", out), 3
+    )
+    startup = best(cli("rehearse", folder, "--from", f"{DAY}T00:00", "--hours", 0.01), 3)
+    decode = (
+        "import soundfile,numpy as np,sys\nb=np.empty((8192,2),'float32')\n"
+        "for p in sys.argv[1:]:\n f=soundfile.SoundFile(p)\n while len(f.read(out=b)): pass"
+    )
+    files = [str(audio / f"{n}.flac") for n in range(6)]
+    alone = best([PYTHON, "-c", decode, *files], 3)
+    told = f"{ours:.2f} s (start {startup:.2f}), ratio {ours / alone:.2f}"
+    good = ours <= 1.5 * alone
+    if shutil.which("ffmpeg"):
+        chain = ";".join(
+            f"{'[0]' if n == 1 else f'[m{n - 1}]'}[{n}]acrossfade=d=3:c1=qsin:c2=nofade"
+            + (f"[m{n}]" if n < 5 else "")
+            for n in range(1, 6)
+        )
+        inputs = [part for file in files for part in ("-i", file)]
+        command = ["ffmpeg", "-y", "-loglevel", "error", *inputs, "-filter_complex", chain]
+        theirs = best([*command, str(work / "theirs.wav")], 3)
+        told += f", ffmpeg {theirs:.2f} s"
+        good = good or ours <= theirs
+    row("render six FLAC songs (ratio to decoding alone)", told, "<= 1.5 or <= ffmpeg", good)
+
+
+def engine(work: Path, demo: Path, hours: float) -> None:
+    """The engine at twenty times real time."""
+    folder = Path(shutil.copytree(demo, work / "air"))
+    before = resource.getrusage(resource.RUSAGE_CHILDREN)
+    command = cli(
+        "air", folder, "--pace", 20, "--clock", f"{DAY}T03:00", "--seconds", hours * 3600,
+        "--no-supervisor",
+    )  # fmt: skip
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    told, _ = process.communicate()
+    after = resource.getrusage(resource.RUSAGE_CHILDREN)
+    used = after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+    share = used / (hours * 3600) * 100
+    memory = peak_of(folder)
+    late = int(told.split("off air;")[1].split()[0])
+    row("engine, of one core in real time", f"{share:.1f} %", "< 5 %", share < 5)
+    row(f"engine, memory after {hours:g} h", f"{memory:.0f} MB", "< 200 MB", memory < 200)
+    row("engine at --pace 20, blocks late", f"{late}", "0", late == 0)
+
+
+def peak_of(folder: Path) -> float:
+    """Return the engine's highest resident memory in MB: it runs once more, for a moment."""
+    command = cli("air", folder, "--pace", 20, "--cold", "--no-supervisor")
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    time.sleep(15)
+    status = Path(f"/proc/{process.pid}/status").read_text(encoding="ascii")
+    process.terminate()
+    process.wait(20)
+    return float(status.split("VmHWM:")[1].split()[0]) / 1024
+
+
+EMPTY = """
+import sys
+from PySide6.QtWidgets import QApplication, QMainWindow
+app = QApplication(sys.argv); w = QMainWindow(); w.resize(1280, 800); w.show()
+app.processEvents(); w.grab()
+"""
+DESK = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import QSettings
+from nightly_spindle.desk.app import application, open_window
+app = application()
+w = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat)); w.show()
+app.processEvents(); w.grab()
+w.planner.planned.connect(lambda _: app.quit())
+if w.air.planned is None: app.exec()
+w.grab(); w.close()
+"""
+
+
+def desk(work: Path, demo: Path) -> None:
+    """Start-up beside an empty window, and painting."""
+    empty = best([PYTHON, "-c", EMPTY], 3)
+    usable = best([PYTHON, "-c", DESK, str(demo), str(work / "desk.ini")], 3)
+    more = usable - empty
+    row(
+        "desk: night planned and shown, beyond an empty window",
+        f"{more:.2f} s",
+        "< 1.50 s",
+        more < 1.5,
+    )
+    paint()
+    stall(work, demo)
+
+
+def paint() -> None:
+    """Paint 2,000 blocks."""
+    from PySide6.QtGui import QPainter, QPixmap
+
+    from nightly_spindle.core.night import Block, Night
+    from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.desk import theme
+    from nightly_spindle.desk.app import application
+    from nightly_spindle.desk.nightline import NightLine
+    from nightly_spindle.desk.planning import Planned
+
+    application()
+    start, second = 1_795_000_000_000_000, 1_000_000
+    kinds = ("song", "song", "id", "spot")
+    blocks = [
+        Block(
+            n, n, kinds[n % 4], f"Block {n}", "", start + n * 21 * second,
+            start + (n * 21 + 24) * second, 0, 30, 3, "3.0 s", (), "", "", "", "aired",
+            net=False, movable=True, path="",
+        )
+        for n in range(2000)
+    ]  # fmt: skip
+    night = Night(start, start + 12 * 3600 * second, blocks)
+    line = NightLine(theme.DARK)
+    line.resize(1180, 170)
+    line.show_plan(Planned(night, StationSettings("B", "UTC"), live=True))
+    line.set_now(start, 1)
+    for _ in range(8):
+        line.zoom(2)  # twelve hours in the window as well: all of them are drawn twice
+    picture = QPixmap(line.size())
+    taken = []
+    for _ in range(40):
+        painter = QPainter(picture)
+        begun = time.perf_counter()
+        line.paint(painter)
+        taken.append((time.perf_counter() - begun) * 1000)
+        painter.end()
+    middle = statistics.median(taken)
+    row("night line, 2,000 blocks painted", f"{middle:.1f} ms", "< 8 ms", middle < 8)
+
+
+def stall(work: Path, demo: Path) -> None:
+    """Measure the longest time that the interface thread gave no turn while planning."""
+    from PySide6.QtCore import QSettings, QTimer
+
+    from nightly_spindle.desk.app import application, open_window
+
+    app = application()
+    memory = QSettings(str(work / "stall.ini"), QSettings.Format.IniFormat)
+    memory.setValue("told_on_air", True)
+    window = open_window(demo, memory)
+    window.show()
+    turns: list[float] = []
+    timer = QTimer()
+    timer.setInterval(2)
+    timer.timeout.connect(lambda: turns.append(time.perf_counter()))
+    again = QTimer()
+    again.setInterval(900)
+    again.timeout.connect(window.plan)
+    QTimer.singleShot(3000, timer.start)
+    QTimer.singleShot(3000, again.start)
+    QTimer.singleShot(9000, app.quit)
+    app.exec()
+    window.close()
+    gaps = sorted((b - a) * 1000 for a, b in itertools.pairwise(turns))
+    longest, common = gaps[-1], gaps[len(gaps) * 99 // 100]
+    told = f"{longest:.0f} ms (99 %: {common:.0f} ms)"
+    row("desk: longest the interface thread was held, planning", told, "< 50 ms", longest < 50)
+
+
+def main() -> int:
+    """Run everything; returns 1 when a wish is missed."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    quick = "--quick" in sys.argv
+    with tempfile.TemporaryDirectory(prefix="bench") as name:
+        work = Path(name)
+        os.environ["XDG_RUNTIME_DIR"] = name
+        demo = work / "demo"
+        begun = time.perf_counter()
+        subprocess.run(
+            cli("demo", "--folder", demo, "--build-only"), check=True, capture_output=True
+        )
+        built = time.perf_counter() - begun
+        row("demo station built", f"{built:.0f} s", "< 30 s", built < 30)
+        rehearsal(work)
+        render(work)
+        desk(work, demo)
+        engine(work, demo, 1 / 30 if quick else 1.0)
+    missed = [what for what, _, _, good in ROWS if not good]
+    print(f"{len(ROWS) - len(missed)} of {len(ROWS)} as wanted.")
+    return 1 if missed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
