@@ -148,7 +148,7 @@ class AirPlace(QWidget):
         self._palette = palette
         self.header.set_palette(palette)
         self.night.set_palette(palette)
-        self.table.order.palette = palette
+        self.table.order.set_palette(palette)
         self.details.join.palette_ = palette
         for name, picture, _text, _tip in _TOOLS:
             self.tools[name].setIcon(icon(picture, palette.text))

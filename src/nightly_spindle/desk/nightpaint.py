@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from nightly_spindle.core.night import lands
 from nightly_spindle.core.timebase import US, moment_from, us_from
@@ -66,7 +66,8 @@ def paint_strip(painter: QPainter, box: QRectF, crowd: Crowd, scale: Scale, look
     painter.fillRect(box, QColor(look.palette.panel))
     past = QColor(look.palette.ground)
     past.setAlpha(140)
-    crowd.paint(painter, box.adjusted(0, 1, 0, -1), scale)
+    ground = QColor(look.palette.panel)
+    crowd.paint(painter, box.adjusted(0, 1, 0, -1), scale, ground)
     gone = scale.x(look.now_us)
     if gone > box.left():
         painter.fillRect(QRectF(box.left(), box.top(), gone - box.left(), box.height()), past)
@@ -131,11 +132,11 @@ def paint_blocks(
     painter.setFont(font(SMALL, bold=True))
     crowded = len(rows) > _MANY
     if crowded:
-        crowd.paint(painter, box, scale)
+        crowd.paint(painter, box, scale, QColor(look.palette.ground))
+    special = {look.selected, look.on_air}
     for index in rows:
         block = blocks[index]
-        special = block.line_id in {look.selected, look.on_air}
-        if crowded and not special:
+        if crowded and block.line_id not in special:
             continue
         left, right = scale.x(block.start_us), scale.x(block.end_us)
         before = blocks[index - 1] if index else None
@@ -160,7 +161,8 @@ def paint_blocks(
         if right - left > _WAVE_PX and block.cart in waves:
             _wave(painter, box, block, scale, waves[block.cart], ink)
         if right - left > _LABEL_PX:
-            room = QRectF(left_foot + 5, box.top(), right_top - left_foot - 8, box.height())
+            begins = max(left_foot, box.left()) + 5
+            room = QRectF(begins, box.top(), right_top - begins - 3, box.height())
             painter.setPen(ink)
             text = painter.fontMetrics().elidedText(
                 block.title, Qt.TextElideMode.ElideRight, max(0, int(room.width()))
@@ -173,35 +175,32 @@ class Crowd:
 
     def __init__(self, blocks: Sequence[Block]) -> None:
         self._starts = np.array([block.start_us for block in blocks], dtype=np.int64)
-        kinds = np.array([block.kind for block in blocks])
-        # songs first, so that what is rarer lies over them
-        names = sorted(set(kinds.tolist()), key=lambda name: name != "song")
-        self._members = {name: np.flatnonzero(kinds == name) for name in names}
-        after = np.append(self._starts[1:], blocks[-1].end_us if blocks else 0)
-        self._ends = after.astype(np.int64)
+        self._end_us = blocks[-1].end_us if blocks else 0
+        self._colors = np.array([kind_color(b.kind).rgb() for b in blocks], dtype=np.uint32)
+        self._rare = np.flatnonzero([block.kind != "song" for block in blocks])
+        lengths = np.diff(np.append(self._starts, self._end_us))
+        self._length_us = float(np.median(lengths)) if blocks else 0.0
 
-    def paint(self, painter: QPainter, box: QRectF, scale: Scale) -> None:
-        """Paint one bar a block, one a pixel where several share it."""
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
-        painter.setPen(Qt.PenStyle.NoPen)
-        top, tall = box.top(), box.height()
-        lefts = (self._starts - scale.left_us) / scale.us_per_px
-        wides = (self._ends - self._starts) / scale.us_per_px
-        for kind, members in self._members.items():
-            x, wide = lefts[members], wides[members]
-            seen = (x + wide >= box.left()) & (x <= box.right())
-            x, wide = x[seen], wide[seen]
-            _, first = np.unique(np.floor(x), return_index=True)
-            wide = np.maximum(1.0, wide[first] - (wide[first] > _GAP_PX))
-            painter.setBrush(kind_color(kind))
-            painter.drawRects(
-                [
-                    QRectF(left, top, long, tall)
-                    for left, long in zip(x[first].tolist(), wide.tolist(), strict=True)
-                ]
-            )
-        painter.restore()
+    def paint(self, painter: QPainter, box: QRectF, scale: Scale, ground: QColor) -> None:
+        """Paint one row of pixels and stretch it: each takes the colour of its instant.
+
+        What is rarer than songs keeps at least one pixel; wide blocks keep a gap between.
+        """
+        count = int(box.width())
+        if not len(self._starts) or count < 1:
+            return
+        row = np.full(count, ground.rgb(), dtype=np.uint32)
+        instants = scale.left_us + (np.arange(count) + 0.5) * scale.us_per_px
+        at = np.searchsorted(self._starts, instants, side="right") - 1
+        there = (at >= 0) & (instants < self._end_us)
+        row[there] = self._colors[at[there]]
+        columns = np.floor((self._starts - scale.left_us) / scale.us_per_px).astype(np.int64)
+        rare = self._rare[(columns[self._rare] >= 0) & (columns[self._rare] < count)]
+        row[columns[rare]] = self._colors[rare]
+        if self._length_us / scale.us_per_px > _GAP_PX:
+            row[columns[(columns >= 0) & (columns < count)]] = ground.rgb()
+        image = QImage(row.tobytes(), count, 1, QImage.Format.Format_RGB32)
+        painter.drawImage(box, image)
 
 
 def _wave(

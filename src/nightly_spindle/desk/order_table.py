@@ -15,7 +15,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -46,13 +46,26 @@ def _side(column: int) -> int:
     return int(side | Qt.AlignmentFlag.AlignVCenter)
 
 
+_SIDES = [_side(column) for column in range(len(COLUMNS))]
+
+
 class OrderModel(QAbstractTableModel):
     """A thin view of the night's blocks."""
 
     def __init__(self, palette: Palette) -> None:
         super().__init__()
-        self.palette = palette
+        self.set_palette(palette)
+        self._fonts = {strong: font(TEXT, bold=strong) for strong in (False, True)}
+        self._answers: dict[int, Callable[[int, int], Any]] = {
+            Qt.ItemDataRole.DisplayRole: self.text,
+            Qt.ItemDataRole.TextAlignmentRole: lambda _row, column: _SIDES[column],
+            Qt.ItemDataRole.ForegroundRole: self._color,
+            Qt.ItemDataRole.FontRole: self._font,
+            Qt.ItemDataRole.ToolTipRole: self._tip,
+            Qt.ItemDataRole.AccessibleTextRole: self._spoken,
+        }
         self.blocks: Sequence[Block] = ()
+        self._texts: dict[int, tuple[str, ...]] = {}  # of the rows that were looked at
         self.marked: set[int] = set()
         self.fixed_rows: set[int] = set()
         self.on_air = 0
@@ -64,6 +77,7 @@ class OrderModel(QAbstractTableModel):
         """Show other blocks; `marked` lines have a finding, `pins` are fixed times (µs)."""
         self.beginResetModel()
         self.blocks, self.marked, self.tz = blocks[:MOST_ROWS], marked, tz
+        self._texts = {}
         starts = [block.start_us for block in self.blocks]
         self.fixed_rows = {bisect_left(starts, pin) for pin in pins} - {0, len(starts)}
         self.endResetModel()
@@ -87,6 +101,11 @@ class OrderModel(QAbstractTableModel):
 
     def text(self, row: int, column: int) -> str:
         """Return what a cell says."""
+        if row not in self._texts:
+            self._texts[row] = self._say(row)
+        return self._texts[row][column]
+
+    def _say(self, row: int) -> tuple[str, ...]:
         block = self.blocks[row]
         lasts = (block.end_us - block.start_us) / US
         join = block.join if not row or not cut_short(self.blocks[row - 1]) else "cut in"
@@ -97,36 +116,40 @@ class OrderModel(QAbstractTableModel):
             block.artist,
             join,
             block.brief,
-        )[column]
+        )
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        row, column = index.row(), index.column()
-        block = self.blocks[row]
-        answers: dict[int, Callable[[], Any]] = {
-            Qt.ItemDataRole.DisplayRole: lambda: self.text(row, column),
-            Qt.ItemDataRole.TextAlignmentRole: lambda: _side(column),
-            Qt.ItemDataRole.ForegroundRole: lambda: self._color(block, row, column),
-            Qt.ItemDataRole.FontRole: lambda: font(
-                TEXT, bold=column == 2 and block.line_id == self.on_air
-            ),
-            Qt.ItemDataRole.ToolTipRole: lambda: f"{block.title} ({block.kind}): {block.why}",
-            Qt.ItemDataRole.AccessibleTextRole: lambda: (
-                f"{COLUMNS[column]}: {self.text(row, column)}"
-            ),
-        }
-        answer = answers.get(role)
-        return answer() if answer else None
+        # asked some thousand times for one picture: one look-up, nothing made anew
+        answer = self._answers.get(role)
+        return answer(index.row(), index.column()) if answer else None
 
-    def _color(self, block: Block, row: int, column: int) -> QColor:
+    def _font(self, row: int, column: int) -> QFont:
+        strong = column == 2 and self.blocks[row].line_id == self.on_air
+        return self._fonts[strong]
+
+    def _tip(self, row: int, _column: int) -> str:
+        block = self.blocks[row]
+        return f"{block.title} ({block.kind}): {block.why}"
+
+    def _spoken(self, row: int, column: int) -> str:
+        return f"{COLUMNS[column]}: {self.text(row, column)}"
+
+    def _color(self, row: int, column: int) -> QColor:
+        block = self.blocks[row]
         if block.line_id == self.on_air and column in {0, 1}:
-            return QColor(self.palette.air)
+            return self._colors["air"]
         if column == 1 and cut_short(block):
-            return QColor(self.palette.alarm)
-        if column == 4 and self.text(row, column) == "cut in":
-            return QColor(self.palette.alarm)
-        if column >= 3:
-            return QColor(self.palette.muted)
-        return QColor(self.palette.text)
+            return self._colors["alarm"]
+        if column == 4 and row and cut_short(self.blocks[row - 1]):
+            return self._colors["alarm"]
+        return self._colors["muted" if column >= 3 else "text"]
+
+    def set_palette(self, palette: Palette) -> None:
+        """Paint in other colours."""
+        self.palette = palette
+        self._colors = {
+            name: QColor(getattr(palette, name)) for name in ("air", "alarm", "muted", "text")
+        }
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
