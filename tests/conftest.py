@@ -39,15 +39,17 @@ def make_item(cart, seconds=180.0, kind=Kind.SONG, artist=None, **facts):
     return Item(cart, kind, f"Title {cart}", name, f"/music/{cart}.flac", measure)
 
 
-def build_station(folder: Path, songs: int = 8, day_start: str = "00:00") -> Path:
-    """A station with short songs (6 s to 13 s) and one ID."""
-    new_station(folder, {"name": "Pier", "timezone": ZONE, "day_start": day_start})
+def build_station(folder: Path, songs: int = 8, shortest_s: int = 6) -> Path:
+    """A station with short songs, each a second longer than the one before, and one ID."""
+    new_station(folder, {"name": "Pier", "timezone": ZONE})
     (folder / "audio/song").mkdir(parents=True)
     (folder / "audio/id").mkdir(parents=True)
     for n in range(songs):
         rate, suffix = ((RATE, "flac"), (48_000, "wav"), (22_050, "flac"))[n % 3]
         channels = 1 if n == 3 else 2
-        wave = beep(6 + n, 300 + 90 * n, rate, 0.05 * (n + 1), channels, fade_s=(n % 2) * 4.0)
+        wave = beep(
+            shortest_s + n, 300 + 90 * n, rate, 0.05 * (n + 1), channels, fade_s=(n % 2) * 4.0
+        )
         name = f"Keeper {n} - Lamp {n}.{suffix}"
         soundfile.write(folder / "audio/song" / name, wave, rate)
     soundfile.write(folder / "audio/id/bell.wav", beep(2, 1500), RATE)
@@ -78,6 +80,12 @@ def song_names(folder: Path) -> list[str]:
 @pytest.fixture(scope="session")
 def built(tmp_path_factory) -> Path:
     return build_station(tmp_path_factory.mktemp("station") / "pier")
+
+
+@pytest.fixture(scope="session")
+def built_long(tmp_path_factory) -> Path:
+    """Songs of over a minute: nothing moves on while a test looks."""
+    return build_station(tmp_path_factory.mktemp("long") / "pier", 6, 70)
 
 
 @pytest.fixture

@@ -1,9 +1,11 @@
 """The desk, driven as a person does: real windows, real clicks and keys, a real engine."""
 
+import shutil
 import subprocess
 import sys
 import time
 from datetime import date
+from pathlib import Path
 
 import pytest
 from conftest import make_item, song_names, write_log
@@ -26,11 +28,16 @@ from nightly_spindle.desk.planning import Planned
 
 
 @pytest.fixture
+def station(built_long, tmp_path):
+    return Path(shutil.copytree(built_long, tmp_path / "pier"))
+
+
+@pytest.fixture
 def window(qtbot, station, tmp_path):
     """The desk of a station whose engine is off; whatever it starts is ended."""
     today = date.today()
     for day in (today, date.fromordinal(today.toordinal() + 1)):
-        write_log(station, day, song_names(station) * 1200)
+        write_log(station, day, song_names(station) * 200)
     application()
     memory = QSettings(str(tmp_path / "desk.ini"), QSettings.Format.IniFormat)
     memory.setValue("look", "dark")
@@ -40,6 +47,9 @@ def window(qtbot, station, tmp_path):
     made.resize(1280, 800)
     yield made
     made.close()
+    end = time.monotonic() + 3
+    while made.property("started") and not engine_pid(station) and time.monotonic() < end:
+        time.sleep(0.05)  # it may only just be starting
     if engine_pid(station):
         ask(station, "leave")
         end = time.monotonic() + 10
@@ -49,8 +59,9 @@ def window(qtbot, station, tmp_path):
 
 def on_air(qtbot, window):
     window.air.header.go.click()
+    window.setProperty("started", True)
     qtbot.waitUntil(lambda: bool(window.air.planned and window.air.planned.live), timeout=20000)
-    qtbot.waitUntil(lambda: window.air.header.countdown.text() not in {"", "–:––"}, timeout=8000)
+    qtbot.waitUntil(lambda: window.air.header.countdown.text() != "", timeout=8000)
 
 
 def order(window):
@@ -124,7 +135,10 @@ def test_an_evening_at_the_desk(qtbot, window, station):
     # attend, stop, start, leave unattended
     qtbot.keyClick(window, Qt.Key.Key_F6)
     qtbot.waitUntil(lambda: window.status.mode.text().startswith("attended"), timeout=5000)
-    qtbot.waitUntil(lambda: "finding" in window.status.finding.text(), timeout=8000)
+    qtbot.waitUntil(lambda: window.status.finding.text() != "No findings", timeout=8000)
+    qtbot.keyClick(window, Qt.Key.Key_F4)
+    assert "The station is attended" in window.air.details.texts["WHAT IS WRONG"].text()
+    assert "Switch to unattended" in window.air.details.texts["HOW TO MEND IT"].text()
     qtbot.keyClick(window, Qt.Key.Key_F9)
     qtbot.waitUntil(lambda: window.status.sign.text() == "WAITING", timeout=5000)
     qtbot.keyClick(window, Qt.Key.Key_F6)

@@ -10,6 +10,7 @@ from PySide6.QtGui import QUndoStack
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -28,7 +29,7 @@ from nightly_spindle.desk.undo import AddLine, MoveLine, RemoveLines
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from nightly_spindle.core.night import Block
+    from nightly_spindle.core.night import Block, Mark
     from nightly_spindle.desk.link import EngineLink
     from nightly_spindle.desk.planning import Planned
 
@@ -71,6 +72,9 @@ class AirPlace(QWidget):
         self.tools: dict[str, QToolButton] = {}
         self.note = QLabel("")
         self.note.setProperty("role", "muted")
+        # a long sentence must not widen the window; its tool tip has all of it
+        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.note.setWordWrap(True)
         self._lay_out()
         self._connect()
 
@@ -169,8 +173,6 @@ class AirPlace(QWidget):
         chosen = self.table.chosen()
         if chosen:
             self.details.show_line(planned, chosen[0])
-        elif self.details.title.text() != "No line chosen":
-            self.details.show_nothing()
         for name in ("add", "remove"):
             self.tools[name].setEnabled(planned.live)
         self._follow()
@@ -202,6 +204,16 @@ class AirPlace(QWidget):
         if block is not None and self.planned is not None and self._shown != line:
             self._shown = line
             self.header.show_item(block, self.planned.waves.get(block.cart, b""), after)
+
+    def show_finding(self, mark: Mark, number: int, count: int) -> None:
+        """Show a finding: at its line where it has one, in the details in any case."""
+        assert self.planned is not None
+        self.beside.setCurrentWidget(self.details)
+        self.table.clearSelection()
+        self.details.show_finding(mark, number, count, self.planned.settings.tz)
+        self.night.show_instant(mark.at_us)
+        if self.table.order.row_of(mark.line_id) is not None:
+            self.pick(mark.line_id)
 
     def forget_item(self) -> None:
         """What the header shows is no longer on air."""

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nightly_spindle.core.joins import fade_gain
-from nightly_spindle.core.night import Block, cut_short
+from nightly_spindle.core.night import Block, Mark, cut_short
 from nightly_spindle.core.settings import Curve
 from nightly_spindle.core.timebase import US, clock, length, moment_from
 from nightly_spindle.desk.theme import SMALL, Palette, font, kind_color
@@ -135,7 +135,13 @@ class Details(QWidget):
         self.texts: dict[str, QLabel] = {}
         self._captions: dict[str, QWidget] = {}
         self.join = JoinView(palette)
-        for name in ("WHY IT IS HERE", "HOW IT STARTS", "AND THEN", "WHAT IS WRONG"):
+        for name in (
+            "WHY IT IS HERE",
+            "HOW IT STARTS",
+            "AND THEN",
+            "WHAT IS WRONG",
+            "HOW TO MEND IT",
+        ):
             self._add_part(box, name)
             if name == "HOW IT STARTS":
                 box.addWidget(self.join)
@@ -201,7 +207,8 @@ class Details(QWidget):
         self._say("HOW IT STARTS", _how(block, before, tz))
         self._say("AND THEN", _then(block, after, tz))
         marks = [mark for mark in planned.night.marks if mark.line_id == line_id]
-        self._say("WHAT IS WRONG", " ".join(f"{mark.text} {mark.mend}" for mark in marks))
+        self._say("WHAT IS WRONG", " ".join(mark.text for mark in marks))
+        self._say("HOW TO MEND IT", " ".join(dict.fromkeys(mark.mend for mark in marks)))
         self.join.show_join(
             before if joined else None,
             block if joined else None,
@@ -210,6 +217,14 @@ class Details(QWidget):
         )
         for button in (self.up, self.down, self.out):
             button.setEnabled(block.movable and planned.live)
+
+    def show_finding(self, mark: Mark, number: int, count: int, tz: ZoneInfo) -> None:
+        """Show a finding that has no line of its own."""
+        self.show_nothing()
+        self.title.setText(f"Finding {number} of {count}")
+        self.facts.setText(f"{mark.severity}, {moment_from(mark.at_us, tz):%A, %H:%M:%S}")
+        self._say("WHAT IS WRONG", mark.text)
+        self._say("HOW TO MEND IT", mark.mend)
 
     def _say(self, name: str, text: str) -> None:
         self.texts[name].setText(text)

@@ -193,7 +193,7 @@ class Header(QWidget):
         self._block = None
         self.title.setText(why)
         self.facts.setText(what)
-        self.countdown.setText("–:––")
+        self.countdown.setText("")
         self.of.setText("")
         self.wave.show_item(None, b"", 0)
         self.levels.set_levels(_FLOOR_DB, _FLOOR_DB)

@@ -270,6 +270,11 @@ class NightLine(QWidget):
         at = ids.index(self._look.selected) if self._look.selected in ids else -by
         self.picked.emit(ids[min(max(0, at + by), len(ids) - 1)])
 
+    def show_instant(self, us: int) -> None:
+        """Bring an instant into the window."""
+        if not self._left_us <= us <= self._left_us + self._span_us:
+            self._centre_on(us)
+
     def _centre_on(self, us: int) -> None:
         self._follows = False
         self._left_us = us - self._span_us // 2

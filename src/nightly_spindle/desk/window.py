@@ -205,6 +205,7 @@ class Window(QMainWindow):
     def say(self, sentence: str) -> None:
         """Say something above the running order, for a while."""
         self.air.note.setText(sentence)
+        self.air.note.setToolTip(sentence)
         self._note.start()
 
     def _on_came(self) -> None:
@@ -288,9 +289,7 @@ class Window(QMainWindow):
         marks = planned.night.counting()
         self._finding = (self._finding + 1) % len(marks)
         mark = marks[self._finding]
-        if mark.line_id:
-            self.air.pick(mark.line_id)
-        self.say(f"{self._finding + 1} of {len(marks)}: {mark.text} {mark.mend}")
+        self.air.show_finding(mark, self._finding + 1, len(marks))
 
     # -- leaving ---------------------------------------------------------------------------------
 
