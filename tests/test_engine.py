@@ -1,5 +1,6 @@
 """The air engine as the process it is: started, killed, looked at from outside."""
 
+import itertools
 import json
 import os
 import random
@@ -20,8 +21,10 @@ from conftest import RATE, song_names, write_log
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.core.errors import EnvironmentFault, NotOnAir
+from nightly_spindle.core.items import Kind
 from nightly_spindle.core.running import AirState
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.intake import Intake, bring_in
 from nightly_spindle.store.journal import alarms_between, as_run_between
 
 pytestmark = pytest.mark.engine
@@ -147,6 +150,29 @@ def test_a_missing_log_is_survived_with_a_clear_alarm(station, air):
     assert "2026-11-4.m3u" in text, "the nearest name"
     origins = {line.origin for line in lines(station) if line.kind}
     assert origins == {"safety net: rotation"}
+
+
+def test_silence_and_a_file_that_breaks_off_are_left_for_the_next_line(station, air):
+    names = song_names(station)
+    soundfile.write(station / "audio/song/mute.wav", np.zeros((RATE * 40, 2)), RATE)
+    bring_in(station, [Intake([station / "audio/song/mute.wav"], Kind.PROMO)])
+    write_log(station, DAY, [names[0], "song/mute.wav", names[6], *names[1:]])
+    torn = station / "audio" / names[6]
+    whole = torn.read_bytes()
+    torn.write_bytes(whole[: len(whole) // 2])  # damaged after it was measured
+    engine = air("--pace", "10", "--clock", "2026-11-23T23:59:50", "--seconds", "60")
+    assert engine.process.wait(60) == 0, engine.told()
+    alarms = {a.code: a for a in alarms_between(connect(station), 0, FOREVER)}
+    assert "Dead air: “mute” is silent" in alarms["dead-air"].text
+    assert "“Lamp 6” breaks off after" in alarms["item-died"].text
+    sounded = [line for line in lines(station) if line.kind]
+    mute = next(line for line in sounded if line.title == "mute")
+    assert (mute.outcome, mute.note) == ("skipped", "dead air")
+    assert mute.end_us - mute.start_us < 6_000_000
+    died = next(line for line in sounded if line.title == "Lamp 6")
+    assert died.end_us - died.start_us < 9_000_000, "it was 12 s long"
+    for one, other in itertools.pairwise(sounded):
+        assert other.start_us <= one.end_us, "no gap"
 
 
 def test_a_log_that_comes_late_or_changes_is_seen(station, air):

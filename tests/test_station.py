@@ -5,6 +5,7 @@ import os
 import sqlite3
 import subprocess
 import sys
+import time
 import wave
 from datetime import date
 from pathlib import Path
@@ -16,6 +17,7 @@ from conftest import RATE, beep, song_names, write_log
 
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.asrun import AsRun
+from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.running import AirState
 from nightly_spindle.store.database import connect
@@ -233,6 +235,24 @@ def test_hostile_log_lines_open_nothing_outside(station, capsys, monkeypatch):
     found = view(capsys, "log", "check", station, log)
     assert [line["status"] for line in found["lines"]] == ["refused", "refused", "missing"]
     assert not opened
+
+
+def test_a_log_that_is_still_being_written_is_not_read(station):
+    path = write_log(station, DAY, song_names(station))
+    os.utime(path)  # just now
+    snapshot = open_station(station, settle_s=0.3)
+    drop = snapshot.programme.drops[1]
+    assert snapshot.logs.refresh(drop, DAY).state is ReadingState.GROWING
+    with path.open("a") as file:
+        file.write("../audio/id/bell.wav\n")
+    time.sleep(0.2)
+    assert snapshot.logs.refresh(drop, DAY).state is ReadingState.GROWING
+    time.sleep(0.4)
+    reading = snapshot.logs.refresh(drop, DAY)
+    assert reading.state is ReadingState.READ
+    assert len(reading.carts) == len(song_names(station)) + 1
+    path.unlink()
+    assert snapshot.logs.refresh(drop, DAY).state is ReadingState.MISSING
 
 
 # -- the journal ----------------------------------------------------------------------

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import sys
@@ -54,7 +55,6 @@ def _run(options: argparse.Namespace, folder: Path) -> int:
     from nightly_spindle.air.engine import Engine
     from nightly_spindle.air.keeper import Keeper
 
-    # a stall of the collector would be heard; everything here is freed by counting
     lock = AirLock(folder)
     snapshot = open_station(folder, settle_s=2.0)
     lock.take()
@@ -73,6 +73,9 @@ def _run(options: argparse.Namespace, folder: Path) -> int:
         signal.signal(number, lambda *_: engine.leave())
     if options.seconds is not None:
         _leave_after(engine, checked_length(options.seconds, "seconds", 1e7), at)
+    # what was loaded stays: the collector need not walk through it again and again
+    gc.collect()
+    gc.freeze()
     print(f"{settings.name} is on air (process {os.getpid()}).", flush=True)
     try:
         engine.run(saved)
