@@ -44,7 +44,7 @@ def demo(options: argparse.Namespace) -> int:
 
     if no_display():
         print(
-            "No display: start it under a virtual one with `xvfb-run -a make demo`.",
+            "No display: start it under a virtual one with `xvfb-run -a make demo` (xvfb, xauth).",
             file=sys.stderr,
         )
         return 1

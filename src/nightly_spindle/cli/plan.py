@@ -42,7 +42,7 @@ _AS_RUN_COLUMNS = (
 def rehearse_hours(options: argparse.Namespace) -> int:
     """Play the coming hours ahead and print what will air and what will go wrong."""
     hours = checked_length(options.hours, "hours")
-    snapshot, sequencer, begun = begin(options.folder, options.from_, hours)
+    snapshot, sequencer, begun = begin(options.folder, options.from_, hours, watching=True)
     night = rehearse(snapshot.programme, sequencer, begun, hours)
     tz, state = snapshot.programme.settings.tz, sequencer.state
     if options.json:
