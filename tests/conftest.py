@@ -8,6 +8,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import hypothesis
 import numpy as np
 import pytest
 import soundfile
@@ -16,6 +17,9 @@ from nightly_spindle.core.items import Ending, Item, Kind, Measure
 from nightly_spindle.store.intake import Intake, bring_in
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
+
+hypothesis.settings.register_profile("same", derandomize=True, deadline=None)
+hypothesis.settings.load_profile("same")  # a run says the same each time
 
 RATE = 44_100
 ZONE = "Europe/Lisbon"
@@ -39,14 +43,17 @@ def make_item(cart, seconds=180.0, kind=Kind.SONG, artist=None, **facts):
     return Item(cart, kind, f"Title {cart}", name, f"/music/{cart}.flac", measure)
 
 
-def build_station(folder: Path, songs: int = 8, shortest_s: int = 6) -> Path:
+def build_station(
+    folder: Path, songs: int = 8, shortest_s: int = 6, only_rate: int | None = None
+) -> Path:
     """A station with short songs, each a second longer than the one before, and one ID."""
     new_station(folder, {"name": "Pier", "timezone": ZONE})
     (folder / "audio/song").mkdir(parents=True)
     (folder / "audio/id").mkdir(parents=True)
     for n in range(songs):
         rate, suffix = ((RATE, "flac"), (48_000, "wav"), (22_050, "flac"))[n % 3]
-        channels = 1 if n == 3 else 2
+        rate = only_rate or rate
+        channels = 1 if only_rate or n == 3 else 2
         wave = beep(
             shortest_s + n, 300 + 90 * n, rate, 0.05 * (n + 1), channels, fade_s=(n % 2) * 4.0
         )
@@ -84,8 +91,8 @@ def built(tmp_path_factory) -> Path:
 
 @pytest.fixture(scope="session")
 def built_long(tmp_path_factory) -> Path:
-    """Songs of over a minute: nothing moves on while a test looks."""
-    return build_station(tmp_path_factory.mktemp("long") / "pier", 6, 70)
+    """Songs of four minutes: nothing moves on while a test looks, however slow the machine."""
+    return build_station(tmp_path_factory.mktemp("long") / "pier", 6, 240, 8000)
 
 
 @pytest.fixture

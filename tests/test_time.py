@@ -85,7 +85,12 @@ def test_firings_are_dateutils_in_any_window(freq, extra, by, start, days):
     tz = ZoneInfo("UTC")
     low = start + timedelta(days=days)
     high = low + timedelta(days=9)
-    expected = rrulestr(rule, dtstart=start).between(low, high, inc=True)
+    try:
+        expected = rrulestr(rule, dtstart=start).between(low, high, inc=True)
+    except ValueError:  # by its own rules it can never fire
+        with pytest.raises(SettingRefused, match="not a recurrence rule"):
+            TimeRule(start, rule).firings(tz, resolve_local(low, tz), resolve_local(high, tz))
+        return
     found = TimeRule(start, rule).firings(tz, resolve_local(low, tz) - 1, resolve_local(high, tz))
     assert found == [resolve_local(moment, tz) for moment in expected]
 

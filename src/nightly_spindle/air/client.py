@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 
-def ask(folder: Path, op: str, timeout_s: float = 5.0, **args: Any) -> Any:
+def ask(folder: Path, op: str, timeout_s: float = 15.0, **args: Any) -> Any:
     """Ask the station's engine one thing; NotOnAir when none answers."""
     path = socket_path(folder)
     with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as link:
