@@ -120,7 +120,7 @@ def render(work: Path) -> None:
     )
     startup = best(cli("rehearse", folder, "--from", f"{DAY}T00:00", "--hours", 0.01), 3)
     decode = (
-        "import soundfile,numpy as np,sys\nb=np.empty((8192,2),'float32')\n"
+        "import soundfile,numpy as np,sys\nb=np.empty((65536,2),'float32')\n"
         "for p in sys.argv[1:]:\n f=soundfile.SoundFile(p)\n while len(f.read(out=b)): pass"
     )
     files = [str(audio / f"{n}.flac") for n in range(6)]

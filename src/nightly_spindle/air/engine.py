@@ -77,6 +77,8 @@ class Engine:
         self._quiet_frames = 0
         self._drifted = 0
         self._next_tick = 0
+        self._next_look = 0
+        self._looked = -1
         self._late = 0
         self.player: Player | None = None
         self.sight: Sight | None = None
@@ -107,7 +109,7 @@ class Engine:
         # the moment at which the first frame will be heard, reading it included
         at_us = self._wall.now_us() + (0 if self._paced else _LEAD_US)
         sequencer, begun = take_the_air(self.programme, state, at_us)
-        self._read_first(begun)
+        self._read_first(sequencer, begun)
         self.player = Player(sequencer, begun, BLOCK, self._ahead.make_source)
         self._keeper.start(at_us)
         while not self._paced and self._wall.now_us() < at_us:
@@ -128,11 +130,17 @@ class Engine:
             self._keep(sequencer.leave())
             self._keeper.stop()
 
-    def _read_first(self, begun: Iterable[Action]) -> None:
-        """Give the first item a moment to be read, so that the start is not a gap."""
-        first = [action for action in begun if isinstance(action, StartVoice)]
+    def _read_first(self, sequencer: Sequencer, begun: Iterable[Action]) -> None:
+        """Give the first item a moment to be read, so that the start is not a gap.
+
+        It is joined in progress, or the first that the sequencer starts by itself.
+        """
+        coming = Sequencer(self.programme, sequencer.state.copy()).advance(
+            sequencer.state.frame + 1
+        )
+        first = [action for action in (*begun, *coming) if isinstance(action, StartVoice)]
         self._ahead.want(first)
-        end = time.monotonic() + 1.0
+        end = time.monotonic() + 2.0
         while first and time.monotonic() < end and not self._ahead.ready(first[0], 1.0):
             time.sleep(0.005)
 
@@ -230,7 +238,12 @@ class Engine:
 
     def _look_ahead(self) -> None:
         """Work out what sounds within the next minute, and have it read."""
+        assert self.player is not None
         state = self.sequencer.state
+        if state.revision == self._looked and self.player.at < self._next_look:
+            return  # nothing has changed, and the last look reaches far
+        self._looked = state.revision
+        self._next_look = self.player.at + round(_PREVIEW_S / 10 * self.rate)
         copy = Sequencer(self.programme, state.copy())
         coming = copy.advance(state.frame + round(_PREVIEW_S * self.rate))
         orders = [action for action in coming if isinstance(action, StartVoice)]
