@@ -250,6 +250,7 @@ def test_hands_on_a_running_engine(station, air):
     assert re.search(rf"is on air already \(engine process {first['pid']}\)", second.stderr)
     order = [line["id"] for line in first["state"]["upcoming"]]
     ask(station, "move", line=order[2], before=order[0])
+    ask(station, "remove", lines=[order[3]])
     ask(station, "skip")
     playing = ask(station, "state")["state"]["playing"]
     assert playing["line"]["id"] == order[2]
@@ -269,3 +270,5 @@ def test_hands_on_a_running_engine(station, air):
     ask(station, "leave")
     assert engine.process.wait(60) == 0
     assert "Pier is off air" in engine.told()
+    removed = [line.note for line in lines(station) if line.outcome == "removed"]
+    assert removed == ["taken out by hand"], "nothing vanishes without a trace"

@@ -15,8 +15,9 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from nightly_spindle.core.actions import Dropped
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
-from nightly_spindle.core.running import Origin
+from nightly_spindle.core.running import Origin, Outcome
 from nightly_spindle.store.snapshot import items_by_cart
 
 if TYPE_CHECKING:
@@ -156,7 +157,13 @@ class Control:
         return {"line": line}
 
     def _remove(self, args: dict[str, Any]) -> dict[str, Any]:
-        gone = self._engine.sequencer.remove([int(i) for i in args["lines"]])
+        engine = self._engine
+        gone = engine.sequencer.remove([int(i) for i in args["lines"]])
+        for _, line in gone:
+            item = engine.programme.item(line.cart)
+            title = item.title if item else f"cart {line.cart}"
+            note, at = "taken out by hand", engine.sequencer.state.frame
+            engine.apply([Dropped(at, line, Outcome.REMOVED, title, note)])
         return {"gone": [{"before": before, "line": line} for before, line in gone]}
 
     def _move(self, args: dict[str, Any]) -> dict[str, Any]:

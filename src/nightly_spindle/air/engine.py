@@ -79,7 +79,6 @@ class Engine:
         self._next_tick = 0
         self._next_look = 0
         self._looked = -1
-        self._late = 0
         self.player: Player | None = None
         self.sight: Sight | None = None
 
