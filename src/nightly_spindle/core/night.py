@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme import Programme
 
 
+CUT_IN = "cut in"  # the join of a block that cuts the one before it short
+_CUT_SHORT = frozenset({Outcome.CUT, Outcome.SKIPPED, Outcome.INTERRUPTED})
+
+
 @dataclass(frozen=True, slots=True)
 class Block:
     """One sounding item. Instants in µs; `from_s` and `item_s` seconds in its file.
@@ -130,9 +134,10 @@ def _night(
     until_us = from_us + round(hours * 3600 * US)
     sounding = rehearsal.sounding()
     after = [*sounding[1:], None]
+    before = [None, *sounding[:-1]]
     blocks = [
-        _block(row, follower, state.rate, when(row.start), when(row.end), lined_up)
-        for row, follower in zip(sounding, after, strict=True)
+        _block(earlier, row, follower, state.rate, when(row.start), when(row.end), lined_up)
+        for earlier, row, follower in zip(before, sounding, after, strict=True)
     ]
     landings = {(landing.event, landing.due_us): landing for landing in rehearsal.landings}
     pins = []
@@ -154,7 +159,13 @@ def _night(
 
 
 def _block(
-    row: Row, follower: Row | None, rate: int, start_us: int, end_us: int, lined_up: set[int]
+    earlier: Row | None,
+    row: Row,
+    follower: Row | None,
+    rate: int,
+    start_us: int,
+    end_us: int,
+    lined_up: set[int],
 ) -> Block:
     assert row.play is not None
     item = row.play.item
@@ -172,7 +183,7 @@ def _block(
         row.play.begin / rate,
         max(item.measure.duration_s, cue.cue_out / rate),
         fade,
-        _join_word(row, rate),
+        _join_word(earlier, row, rate),
         row.join.why if row.join else (),
         origin.text,
         origin.brief,
@@ -184,7 +195,9 @@ def _block(
     )
 
 
-def _join_word(row: Row, rate: int) -> str:
+def _join_word(earlier: Row | None, row: Row, rate: int) -> str:
+    if earlier is not None and earlier.outcome in _CUT_SHORT:
+        return CUT_IN
     if row.join is None:
         return "joined" if row.play is not None and row.play.joined else "–"
     overlap = row.join.overlap / rate
@@ -193,7 +206,7 @@ def _join_word(row: Row, rate: int) -> str:
 
 def cut_short(block: Block) -> bool:
     """Whether the block does not play to its end."""
-    return block.outcome in {Outcome.CUT, Outcome.SKIPPED, Outcome.INTERRUPTED}
+    return block.outcome in _CUT_SHORT
 
 
 def lands(pin: Pin) -> str:

@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.core.night import Block, cut_short
+from nightly_spindle.core.night import CUT_IN, Block, cut_short
 from nightly_spindle.core.timebase import US, clock, length
 from nightly_spindle.desk.signs import paint_sign
 from nightly_spindle.desk.theme import TEXT, Palette, font
@@ -108,13 +108,12 @@ class OrderModel(QAbstractTableModel):
     def _say(self, row: int) -> tuple[str, ...]:
         block = self.blocks[row]
         lasts = (block.end_us - block.start_us) / US
-        join = block.join if not row or not cut_short(self.blocks[row - 1]) else "cut in"
         return (
             clock(block.start_us, self.tz),
             length(lasts),
             block.title,
             block.artist,
-            join,
+            block.join,
             block.brief,
         )
 
@@ -140,7 +139,7 @@ class OrderModel(QAbstractTableModel):
             return self._colors["air"]
         if column == 1 and cut_short(block):
             return self._colors["alarm"]
-        if column == 4 and row and cut_short(self.blocks[row - 1]):
+        if column == 4 and block.join == CUT_IN:
             return self._colors["alarm"]
         return self._colors["muted" if column >= 3 else "text"]
 
