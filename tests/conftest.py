@@ -13,8 +13,9 @@ import numpy as np
 import pytest
 import soundfile
 
+from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Ending, Item, Kind, Measure
-from nightly_spindle.store.intake import Intake, bring_in
+from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
@@ -62,7 +63,7 @@ def build_station(
     soundfile.write(folder / "audio/id/bell.wav", beep(2, 1500), RATE)
     bring_in(
         folder,
-        [Intake([folder / "audio/song"], Kind.SONG), Intake([folder / "audio/id"], Kind.ID)],
+        [Intake([folder / "audio" / kind], IntakeOptions(Kind(kind))) for kind in ("song", "id")],
     )
     return folder
 

@@ -8,11 +8,12 @@ from pathlib import Path
 import pytest
 
 SOURCE = Path(__file__).parent.parent / "src" / "nightly_spindle"
-LAYERS = ["core", "audio", "store", "air", "standins", "cli", "desk"]
+LAYERS = ["core", "audio", "store", "intake", "air", "standins", "cli", "desk"]
 MUST_NOT = {
     "core": {"PySide6", "socket", "sqlite3", "sqlalchemy", "threading", "time", "asyncio", "numpy"},
     "audio": {"PySide6", "sqlite3", "sqlalchemy"},
     "store": {"PySide6"},
+    "intake": {"PySide6", "sqlite3"},
     "air": {"PySide6", "sqlalchemy"},
     "standins": {"PySide6"},
     "cli": {"PySide6"},

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.keeper import Keeper
     from nightly_spindle.air.outputs import Output
+    from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import AirState
     from nightly_spindle.store.snapshot import Snapshot
 
@@ -39,6 +40,7 @@ _LEAD_US = 150_000
 _DRIFT_US = 50_000
 _DRIFT_TICKS = 3
 _METER_FALL = np.float32(0.8)
+_IMMINENT_S = 2.0  # an item that starts so soon keeps the audio that is read for it
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,7 @@ class Engine:
         self._next_tick = 0
         self._next_look = 0
         self._looked = -1
+        self._orders: list[StartVoice] = []
         self.player: Player | None = None
         self.sight: Sight | None = None
 
@@ -158,6 +161,20 @@ class Engine:
         """Carry out actions that an order from outside led to."""
         assert self.player is not None
         self.player.apply(actions)
+
+    def renew(self, items: Iterable[Item]) -> list[int]:
+        """Take edited items up; returns the cart numbers of those that were.
+
+        What sounds goes on with its old audio, and so does what is just about to start.
+        """
+        soon = self.sequencer.state.frame + round(_IMMINENT_S * self.rate)
+        imminent = {order.play.item.cart for order in self._orders if order.play.start <= soon}
+        taken = [item for item in items if item.cart not in imminent]
+        for item in taken:
+            self.programme.items[item.cart] = item
+        if taken:
+            self._looked = -1
+        return [item.cart for item in taken]
 
     def _keep(self, actions: list[Action]) -> None:
         assert self.player is not None
@@ -246,6 +263,7 @@ class Engine:
         copy = Sequencer(self.programme, state.copy())
         coming = copy.advance(state.frame + round(_PREVIEW_S * self.rate))
         orders = [action for action in coming if isinstance(action, StartVoice)]
+        self._orders = orders.copy()
         # whoever skips wants the next line at once
         orders += [
             action

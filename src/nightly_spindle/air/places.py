@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import fcntl
 import os
 import tempfile
 from hashlib import blake2s
 from pathlib import Path
-from typing import IO
 
-from nightly_spindle.core.errors import AlreadyOnAir, EnvironmentFault, StorageFault
+from nightly_spindle.core.errors import AlreadyOnAir, EnvironmentFault, LockHeld
+from nightly_spindle.store.lock import Lock, holder
 
 
 def socket_path(folder: Path) -> Path:
@@ -25,50 +24,26 @@ def socket_path(folder: Path) -> Path:
     return runtime / f"{mark}.sock"
 
 
-class AirLock:
+class AirLock(Lock):
     """Held by the one engine of a station as long as it lives; the kernel lets go of it."""
 
     def __init__(self, folder: Path) -> None:
-        self._path = folder / "air.lock"
-        self._file: IO[str] | None = None
+        super().__init__(folder / _LOCK)
 
     def take(self) -> None:
         """Take the lock; AlreadyOnAir when another engine holds it."""
         try:
-            file = self._path.open("a+", encoding="ascii")
-        except OSError as error:
-            raise StorageFault(f"{self._path} cannot be written: {error.strerror}") from error
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError as error:
-            file.seek(0)
-            pid = file.read().strip() or "unknown"
-            file.close()
+            super().take()
+        except LockHeld as error:
             raise AlreadyOnAir(
-                f"{self._path.parent} is on air already (engine process {pid}); stop that one first"
+                f"{self.path.parent} is on air already (engine process {error}); stop that one "
+                "first"
             ) from error
-        file.seek(0)
-        file.truncate()
-        file.write(f"{os.getpid()}\n")
-        file.flush()
-        self._file = file
-
-    def release(self) -> None:
-        """Let go of the lock."""
-        if self._file is not None:
-            self._file.close()
-            self._file = None
 
 
 def engine_pid(folder: Path) -> int | None:
     """Return the process that holds the station's lock, None when none does."""
-    try:
-        with (folder / "air.lock").open("r", encoding="ascii") as file:
-            try:
-                fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
-            except BlockingIOError:
-                text = file.read().strip()
-                return int(text) if text.isdigit() else None
-    except OSError:
-        return None
-    return None
+    return holder(folder / _LOCK)
+
+
+_LOCK = "air.lock"

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 SUFFIXES = frozenset(
     {".wav", ".flac", ".mp3", ".ogg", ".oga", ".opus", ".aif", ".aiff", ".caf", ".rf64"}
 )
-_NOT_READ = {
+NOT_READ = {
     ".m4a": "AAC/M4A",
     ".aac": "AAC",
     ".wma": "WMA",
@@ -47,7 +47,7 @@ def open_audio(path: str, begin_s: float = 0.0) -> Any:
     AudioUnreadable with file and reason when it is not audio.
     """
     file = Path(path)
-    format_name = _NOT_READ.get(file.suffix.lower())
+    format_name = NOT_READ.get(file.suffix.lower())
     if format_name:
         raise AudioUnreadable(f"{path} is {format_name}, which is not read; convert it to FLAC")
     try:

@@ -53,6 +53,7 @@ class Meter:
 
     def __init__(self, rate: int, channels: int) -> None:
         self.step = round(rate / 10)
+        self._channels = channels
         self._sections = k_weighting(rate)
         self._memory = np.zeros((2, 2, channels))
         self._powers: list[NDArray[np.float64]] = []
@@ -67,27 +68,38 @@ class Meter:
         weighted, self._memory = sosfilt(self._sections, chunk, axis=0, zi=self._memory)
         steps = len(chunk) // self.step
         if steps:
-            squares = np.square(weighted[: steps * self.step])
-            starts = np.arange(steps) * self.step
-            self._powers.append(np.add.reduceat(squares, starts).sum(axis=1) / self.step)
+            # the filter's answer lies channel by channel in memory
+            rows = weighted.T[:, : steps * self.step].reshape(self._channels, steps, self.step)
+            self._powers.append(np.einsum("cij,cij->i", rows, rows) / self.step)
         self._feed_peak(chunk)
 
     def _feed_peak(self, chunk: NDArray[np.float32]) -> None:
         """Keep the segments in which the true peak can lie, for oversampling at the end.
 
-        Samples and the points half-way between them (a four-point cubic) rank the segments.
+        The points half-way between samples (a four-point cubic) rank the segments.
         """
+        if not len(chunk):
+            return
         whole = np.concatenate([self._context, chunk])
         self._context = whole[-_TP_CONTEXT:].copy()
-        self._peak = max(self._peak, float(np.abs(chunk).max(initial=0.0)))
-        middle = np.abs(9 * (whole[1:-2] + whole[2:-1]) - (whole[:-3] + whole[3:])) / 16
-        count = max(1, -(-len(middle) // _TP_SEGMENT))
-        starts = np.arange(count) * _TP_SEGMENT
-        highest = np.maximum.reduceat(middle, starts, axis=0).max(axis=1)
+        self._peak = max(self._peak, float(chunk.max()), -float(chunk.min()))
+        middle = whole[1:-2] + whole[2:-1]
+        middle *= np.float32(9)
+        middle -= whole[:-3]
+        middle -= whole[3:]
+        np.abs(middle, out=middle)
+        count = len(middle) // _TP_SEGMENT
+        highest = middle[: count * _TP_SEGMENT].reshape(count, -1).max(axis=1)
+        if count * _TP_SEGMENT < len(middle):
+            highest = np.append(highest, middle[count * _TP_SEGMENT :].max())
+        least = self._likely[_TP_KEPT - 1][0] if len(self._likely) >= _TP_KEPT else -1.0
         for index in np.argsort(highest)[-_TP_PER_CHUNK:]:
-            start = int(starts[index])
-            part = whole[max(0, start - _TP_CONTEXT) : start + _TP_SEGMENT + _TP_CONTEXT]
-            self._likely.append((float(highest[index]), part.copy()))
+            if highest[index] > least:
+                begin = int(index) * _TP_SEGMENT
+                part = np.zeros((_TP_SEGMENT + 2 * _TP_CONTEXT, self._channels), np.float32)
+                found = whole[begin : begin + len(part)]
+                part[: len(found)] = found
+                self._likely.append((float(highest[index]), part))
         if len(self._likely) > 2 * _TP_KEPT:
             self._likely = sorted(self._likely, key=lambda pair: -pair[0])[:_TP_KEPT]
 
@@ -117,8 +129,10 @@ class Meter:
         from scipy.signal import resample_poly
 
         peak = self._peak
-        for _, part in sorted(self._likely, key=lambda pair: -pair[0])[:_TP_KEPT]:
-            peak = max(peak, float(np.abs(resample_poly(part, 4, 1, axis=0)).max(initial=0.0)))
+        best = sorted(self._likely, key=lambda pair: -pair[0])[:_TP_KEPT]
+        if best:
+            parts = np.stack([part for _, part in best])
+            peak = max(peak, float(np.abs(resample_poly(parts, 4, 1, axis=1)).max()))
         return 20 * log10(peak) if peak > _TINY else None
 
     def _all(self) -> NDArray[np.float64]:

@@ -14,9 +14,9 @@ from nightly_spindle.air.client import ask
 from nightly_spindle.air.places import AirLock, socket_path
 from nightly_spindle.cli.common import checked_length, instant, print_json
 from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.timebase import US, broadcast_day, clock, iso, length
+from nightly_spindle.core.timebase import US, clock, iso, length
 from nightly_spindle.store.journal import load_state
-from nightly_spindle.store.snapshot import Snapshot, file_problem, load_pool, open_station
+from nightly_spindle.store.snapshot import open_station
 
 if TYPE_CHECKING:
     import argparse
@@ -36,7 +36,7 @@ def on_air(options: argparse.Namespace) -> int:
         open_station(folder).connection.close()  # what is wrong is told once, here
         from nightly_spindle.air.supervisor import supervise
 
-        return supervise(_arguments(options))
+        return supervise(_arguments(options), None if options.no_intake else folder)
     return _run(options, folder)
 
 
@@ -54,6 +54,7 @@ def _run(options: argparse.Namespace, folder: Path) -> int:
     from nightly_spindle.air.control import Control
     from nightly_spindle.air.engine import Engine
     from nightly_spindle.air.keeper import Keeper
+    from nightly_spindle.air.lookout import Lookout
 
     lock = AirLock(folder)
     snapshot = open_station(folder, settle_s=2.0)
@@ -65,8 +66,10 @@ def _run(options: argparse.Namespace, folder: Path) -> int:
         at = max(at, saved.frame * US // saved.rate)
     output, wall, paced = _output(options, settings.rate, at)
     snapshot.prepare(at, at + 24 * 3600 * US, saved)
-    keeper = Keeper(folder, lambda: look_around(snapshot, wall))
+    lookout = Lookout(snapshot, wall)
+    keeper = Keeper(folder, lookout.look)
     engine = Engine(snapshot, keeper, output, wall, paced)
+    lookout.engine = engine
     control = Control(engine, socket_path(folder))
     control.start()
     for number in (signal.SIGTERM, signal.SIGINT):
@@ -111,25 +114,6 @@ def _leave_after(engine: Any, seconds: float, at_us: int) -> None:
         engine.leave()
 
     threading.Thread(target=watch, name="leave-after", daemon=True).start()
-
-
-def look_around(snapshot: Snapshot, wall: Clock) -> None:
-    """Look for logs that came or changed, and for files that went. Not for the pump."""
-    programme = snapshot.programme
-    now = wall.now_us()
-    for ahead in (0, 12, 24):
-        day = broadcast_day(
-            now + ahead * 3600 * US, programme.settings.tz, programme.settings.day_start
-        )
-        for drop in programme.drops.values():
-            snapshot.logs.refresh(drop, day)
-    for item in list(programme.items.values()):
-        problem = file_problem(item.path)
-        if problem:
-            programme.unplayable[item.cart] = problem
-        elif programme.unplayable.get(item.cart, "").startswith("the file"):
-            del programme.unplayable[item.cart]
-    load_pool(snapshot)
 
 
 def tell(options: argparse.Namespace) -> int:

@@ -11,6 +11,7 @@ from importlib import import_module
 from typing import Any, NoReturn
 
 from nightly_spindle import __version__
+from nightly_spindle.cli.library_options import library_commands
 from nightly_spindle.core.errors import NightlySpindleError
 
 Runner = Callable[[argparse.Namespace], int]
@@ -62,6 +63,7 @@ def _parser() -> argparse.ArgumentParser:
     parser.set_defaults(runner="desk:open_desk", folder=None)
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
     _station(commands)
+    library_commands(commands, _add)
     _planning(commands)
     _logs(commands)
     _air(commands)
@@ -95,10 +97,6 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     new.add_argument("--timezone", required=True, help="IANA name, such as Europe/Lisbon")
     new.add_argument("--day-start", default="00:00", help="start of the broadcast day, HH:MM")
     new.add_argument("--rate", default="44100", help="mix rate, 44100 or 48000")
-    bring = _add(commands, "import", "station:bring_in", "bring audio into the library")
-    bring.add_argument("paths", metavar="PATH", nargs="+", help="audio files and folders")
-    bring.add_argument("--kind", required=True, help="song, id, jingle, sweeper, spot ...")
-    bring.add_argument("--category", help="put the items into this category")
     measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")
     demo = _add(
@@ -156,6 +154,7 @@ def _air(commands: argparse._SubParsersAction[Any]) -> None:
     air.add_argument("--capture", help="keep what is heard in this FLAC file (stand-in)")
     air.add_argument("--cold", action="store_true", help="forget the running order first")
     air.add_argument("--no-supervisor", action="store_true", help="do not restart after a crash")
+    air.add_argument("--no-intake", action="store_true", help="do not take audio in beside it")
     air.add_argument("--resumed", action="store_true", help=argparse.SUPPRESS)
     ask = _add(commands, "tell", "air:tell", "tell a running engine to do something")
     ask.add_argument("order", choices=["skip", "stop", "go", "unattended", "attended", "leave"])

@@ -9,6 +9,7 @@
     `-- EnvironmentFault    it could not be done here and now        (exit status 1)
         |-- AlreadyOnAir    another engine holds the station
         |-- NotOnAir        no engine answers
+        |-- LockHeld        another process has the lock (its number)
         |-- StorageFault    disk full, database locked or newer than this program
         `-- OutputFault     the sound device is gone or refuses
 
@@ -56,6 +57,10 @@ class AlreadyOnAir(EnvironmentFault):
 
 class NotOnAir(EnvironmentFault):
     """No engine answers for the station."""
+
+
+class LockHeld(EnvironmentFault):
+    """Another process has the lock; the text is its process number."""
 
 
 class StorageFault(EnvironmentFault):

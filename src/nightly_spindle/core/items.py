@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 
@@ -89,3 +89,22 @@ STATION_TONE = Item(
     path="",
     measure=Measure(60.0, 44_100, 2, None, 0.0, -20.0, 0.0, 60.0, 60.0, 60.0, Ending.COLD),
 )
+
+
+def kept_markers(old: Measure, new: Measure) -> Measure:
+    """Return the measure of new audio with the markers of the old.
+
+    Markers beyond the new end move to it; a cue in beyond it means that nothing of the old
+    markers fits, and the new ones hold.
+    """
+    if old.cue_in_s >= new.duration_s:
+        return new
+    last = new.duration_s
+    return replace(
+        new,
+        cue_in_s=old.cue_in_s,
+        cue_out_s=min(old.cue_out_s, last),
+        segue_s=min(old.segue_s, last),
+        fade_start_s=min(old.fade_start_s, last),
+        ending=old.ending,
+    )

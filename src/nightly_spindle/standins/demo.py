@@ -13,12 +13,13 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Kind
+from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
 from nightly_spindle.standins.scheduler import day_log, leave_log
 from nightly_spindle.store.database import DATABASE
-from nightly_spindle.store.intake import WORKERS_HOLD, Intake, bring_in
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
@@ -28,6 +29,10 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _SEED = 7
+_CATEGORY = {
+    "song": "Quay rotation", "id": "Station IDs", "sweeper": "Night sweepers",
+    "spot": "Harbour spots",
+}  # fmt: skip
 _VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
 _MISSING = "../audio/song/Ferry Horn Request.flac"
 
@@ -60,7 +65,7 @@ def build(folder: Path, timezone: str, progress: Callable[[str, float], None]) -
     # the longest first, so that both cores are busy to the end
     jobs.sort(key=lambda job: -(job.song.seconds if job.song else 10))
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["nightly_spindle.standins.demo", *WORKERS_HOLD])
+    context.set_forkserver_preload(["nightly_spindle.standins.demo"])
     with ProcessPoolExecutor(max(1, os.cpu_count() or 1), mp_context=context) as pool:
         for done, _ in enumerate(pool.map(_make, jobs), 1):
             progress("making the audio", 0.6 * done / len(jobs))
@@ -76,7 +81,10 @@ def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]
     if (building / "audio").exists():
         shutil.rmtree(building / "audio")
     (folder / "audio").rename(building / "audio")
-    intakes = [Intake([building / "audio" / kind], Kind(kind), f"Demo {kind}s") for kind in kinds]
+    intakes = [
+        Intake([building / "audio" / kind], IntakeOptions(Kind(kind), (_CATEGORY.get(kind, kind),)))
+        for kind in kinds
+    ]
     bring_in(building, intakes, lambda done, of: progress("measuring", 0.6 + 0.4 * done / of))
     for entry in sorted(building.iterdir()):
         entry.rename(folder / entry.name)

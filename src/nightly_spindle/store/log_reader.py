@@ -82,6 +82,10 @@ class LogReader:
             return self._keep(place, _none(drop, day, ReadingState.GROWING))
         return self._keep(place, self._read(drop, day, path), signature)
 
+    def forget(self) -> None:
+        """Have every log read and matched again at the next look: the library has changed."""
+        self._signatures.clear()
+
     def match(self, log: Log, folder: str) -> list[Match]:
         """Match a log that lies in `folder`, bringing what it means into reach."""
         from nightly_spindle.store.snapshot import items_by_name
@@ -93,13 +97,13 @@ class LogReader:
         candidates: dict[str, list[Candidate]] = {}
         found: dict[int, Item] = {}
         keys = (name_key(line.raw) for line in log.lines)
-        for key, item in items_by_name(self._connection, self._folder, keys):
-            candidates.setdefault(key, []).append(Candidate(item.cart, item.path))
+        for key, path, item in items_by_name(self._connection, self._folder, keys):
+            candidates.setdefault(key, []).append(Candidate(item.cart, path))
             found[item.cart] = item
         matches = [match_line(line, folder, roots, candidates) for line in log.lines]
         for match in matches:
             if match.cart is not None:
-                self._items[match.cart] = found[match.cart]
+                self._items.setdefault(match.cart, found[match.cart])
         return matches
 
     def _read(self, drop: LogDrop, day: date, path: Path) -> LogReading:

@@ -108,13 +108,14 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
 def load_pool(snapshot: Snapshot) -> None:
     """Read the songs whose turn in rotation is next."""
     rows = snapshot.connection.execute(
-        f"{_ITEM} WHERE i.kind = 'song' ORDER BY i.last_aired_us, i.cart LIMIT ?", (POOL_SIZE,)
+        f"{_ITEM} WHERE i.kind = 'song' AND i.waits = '' ORDER BY i.last_aired_us, i.cart LIMIT ?",
+        (POOL_SIZE,),
     ).fetchall()
     turns = [(row["last_aired_us"], item_from(row, snapshot.folder)) for row in rows]
     pool = turn_order(turns, snapshot.programme.settings.seed)
-    for item in pool:
-        snapshot.programme.items[item.cart] = item
-    snapshot.programme.pool = pool
+    # what is in reach already stays as it is: the engine takes edits up when it can
+    reach = snapshot.programme.items
+    snapshot.programme.pool = [reach.setdefault(item.cart, item) for item in pool]
 
 
 def items_by_cart(
@@ -131,8 +132,11 @@ def items_by_cart(
 
 def items_by_name(
     connection: sqlite3.Connection, folder: Path, names: Iterable[str]
-) -> Iterator[tuple[str, Item]]:
-    """Read the items whose file names have these keys, as (key, item)."""
+) -> Iterator[tuple[str, str, Item]]:
+    """Read the items whose file names have these keys, as (key, path, item).
+
+    An item whose audio was replaced is found under its former paths too.
+    """
     wanted = list(dict.fromkeys(names))
     for start in range(0, len(wanted), _CHUNK):
         part = wanted[start : start + _CHUNK]
@@ -140,7 +144,19 @@ def items_by_name(
         for row in connection.execute(
             f"{_ITEM} WHERE i.name_key IN ({marks}) ORDER BY i.cart", part
         ):
-            yield row["name_key"], item_from(row, folder)
+            item = item_from(row, folder)
+            yield row["name_key"], item.path, item
+        former = connection.execute(
+            "SELECT DISTINCT f.name_key, f.path, f.cart, r.path AS root FROM former_place f"
+            f" JOIN root r ON r.id = f.root_id WHERE f.name_key IN ({marks})",
+            part,
+        ).fetchall()
+        items = {
+            item.cart: item
+            for item in items_by_cart(connection, folder, [row["cart"] for row in former])
+        }
+        for row in former:
+            yield row["name_key"], f"{_base(row['root'], folder)}/{row['path']}", items[row["cart"]]
 
 
 def item_from(row: sqlite3.Row, folder: Path) -> Item:
@@ -158,17 +174,40 @@ def item_from(row: sqlite3.Row, folder: Path) -> Item:
         row["fade_start_s"],
         Ending(row["ending"]),
     )
-    root = row["root"]
-    base = root if root.startswith("/") else f"{folder.absolute()}/{root}"
-    path = f"{base}/{row['path']}"
+    path = f"{_base(row['root'], folder)}/{row['path']}"
     return Item(row["cart"], Kind(row["kind"]), row["title"], row["artist"], path, measure)
+
+
+def _base(root: str, folder: Path) -> str:
+    return root if root.startswith("/") else f"{folder.absolute()}/{root}"
+
+
+def change_count(connection: sqlite3.Connection) -> int:
+    """Return how often the station was edited: when it grows there is something to read."""
+    return int(connection.execute("SELECT count FROM change").fetchone()[0])
+
+
+def items_since(connection: sqlite3.Connection, folder: Path, version: int) -> Iterator[Item]:
+    """Read the items that were edited after the station's edit of that number."""
+    for row in connection.execute(f"{_ITEM} WHERE i.version > ?", (version,)):
+        yield item_from(row, folder)
+
+
+def segue_trigger_db(folder: Path) -> float:
+    """Return the level at which the station's next item starts, for measuring."""
+    connection = connect(folder)
+    rows = connection.execute("SELECT name, value FROM setting").fetchall()
+    connection.close()
+    return settings_from({row["name"]: row["value"] for row in rows}).rules.trigger_db
 
 
 def overview(folder: Path, cart: int) -> bytes:
     """Return an item's waveform overview, one byte per column, empty when unknown."""
     connection = connect(folder)
     try:
-        row = connection.execute("SELECT overview FROM item WHERE cart = ?", (cart,)).fetchone()
+        row = connection.execute(
+            "SELECT overview FROM item_sound WHERE cart = ?", (cart,)
+        ).fetchone()
     finally:
         connection.close()
     return b"" if row is None else bytes(row["overview"])

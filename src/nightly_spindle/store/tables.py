@@ -57,10 +57,56 @@ item = Table(
     Column("segue_s", Float, nullable=False),
     Column("fade_start_s", Float, nullable=False),
     Column("ending", Text, nullable=False),
-    Column("overview", LargeBinary, nullable=False),
+    Column("genre", Text, nullable=False, default=""),
+    Column("tags", Text, nullable=False, default=""),  # all that the file says, JSON
+    Column("encoding", Text, nullable=False, default=""),
+    Column("size", Integer, nullable=False, default=0),  # of the file when measured, bytes
+    Column("mtime_ns", Integer, nullable=False, default=0),
+    Column("waits", Text, nullable=False, default=""),  # core.intake.Waits
+    Column("why_waits", Text, nullable=False, default=""),
+    Column("version", Integer, nullable=False, default=0),
+    Column("sort_artist", Text, nullable=False, default=""),  # core.matching.key of the text
+    Column("sort_title", Text, nullable=False, default=""),
+    Column("sort_album", Text, nullable=False, default=""),
+    Column("twin", Integer),  # the item that a waiting one seems to be again
     Index("item_by_name", "name_key"),
     Index("item_by_turn", "kind", "last_aired_us", "cart"),
     Index("item_by_place", "root_id", "path", unique=True),
+    Index("item_by_artist", "sort_artist", "sort_title", "cart"),
+    Index("item_by_version", "version"),
+)
+
+# What only few look at, apart, so that walking through the items stays fast.
+item_sound = Table(
+    "item_sound",
+    metadata,
+    Column("cart", Integer, ForeignKey("item.cart", ondelete="CASCADE"), primary_key=True),
+    Column("overview", LargeBinary, nullable=False),
+    Column("fingerprint", LargeBinary, nullable=False),
+    Column("sounding_s", Float, nullable=False),  # measured cue in to cue out
+    Index("item_sound_by_length", "sounding_s"),
+)
+
+# Where an item's audio lay before it was replaced: logs that name it there still mean it.
+former_place = Table(
+    "former_place",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("cart", Integer, ForeignKey("item.cart", ondelete="CASCADE"), nullable=False),
+    Column("root_id", Integer, ForeignKey("root.id"), nullable=False),
+    Column("path", Text, nullable=False),
+    Column("name_key", Text, nullable=False),
+    Column("until_us", Integer, nullable=False),
+    Column("ours", Boolean, nullable=False),  # a copy made by an intake job: may be cleared away
+    Index("former_place_by_name", "name_key"),
+)
+
+# One row, counted up with every edit, so that others see that there is something to read.
+change = Table(
+    "change",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("count", Integer, nullable=False),
 )
 
 category = Table(
@@ -68,6 +114,7 @@ category = Table(
     metadata,
     Column("id", Integer, primary_key=True),
     Column("name", Text, nullable=False, unique=True),
+    Column("weight", Float, nullable=False, default=1.0),
 )
 
 item_category = Table(
@@ -75,6 +122,54 @@ item_category = Table(
     metadata,
     Column("cart", Integer, ForeignKey("item.cart", ondelete="CASCADE"), primary_key=True),
     Column("category_id", Integer, ForeignKey("category.id"), primary_key=True),
+    Index("item_category_by_category", "category_id", "cart"),
+)
+
+# A fixed list of items, in order.
+list_ = Table(
+    "list",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("target_s", Float),  # how long it should run, when somebody said so
+)
+
+list_line = Table(
+    "list_line",
+    metadata,
+    Column("list_id", Integer, ForeignKey("list.id", ondelete="CASCADE"), primary_key=True),
+    Column("place", Integer, primary_key=True),
+    Column("cart", Integer, nullable=False),
+    Index("list_line_by_cart", "cart"),
+)
+
+intake_job = Table(
+    "intake_job",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("folder", Text, nullable=False),  # relative to the station unless absolute
+    Column("options", Text, nullable=False),  # core.intake.options_values as JSON
+    Column("subfolders", Boolean, nullable=False),
+    Column("enabled", Boolean, nullable=False),
+)
+
+# Files that arrived: the queue of what is to be taken in, and the report of what was.
+arrival = Table(
+    "arrival",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("job_id", Integer, ForeignKey("intake_job.id", ondelete="SET NULL")),
+    Column("path", Text, nullable=False),
+    Column("size", Integer, nullable=False),
+    Column("mtime_ns", Integer, nullable=False),
+    Column("state", Text, nullable=False),  # core.intake.State
+    Column("cart", Integer),
+    Column("why", Text, nullable=False),
+    Column("options", Text, nullable=False),
+    Column("at_us", Integer, nullable=False),
+    Index("arrival_by_path", "path"),
+    Index("arrival_by_state", "state", "id"),
 )
 
 log_drop = Table(

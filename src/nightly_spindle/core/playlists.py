@@ -1,0 +1,106 @@
+"""Playlists: writing M3U and XSPF version 1 (Xiph), and reading XSPF. `logs` reads M3U."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path, PurePath
+from typing import TYPE_CHECKING
+from urllib.parse import unquote, urlsplit
+from xml.etree import ElementTree as ET
+
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+from nightly_spindle.core.errors import LogUnreadable
+from nightly_spindle.core.logs import MOST_BYTES, read_log
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+XSPF = "http://xspf.org/ns/0/"
+SUFFIXES = frozenset({".m3u", ".m3u8", ".xspf"})
+
+
+@dataclass(frozen=True, slots=True)
+class Track:
+    """One line of a playlist; `path` is absolute, `duration_s` in seconds."""
+
+    path: str
+    title: str = ""
+    artist: str = ""
+    album: str = ""
+    duration_s: float = 0.0
+
+
+def m3u(tracks: Iterable[Track]) -> str:
+    """Return an extended M3U, UTF-8, with whole seconds as `#EXTINF` has them."""
+    lines = ["#EXTM3U"]
+    for track in tracks:
+        label = f"{track.artist} - {track.title}" if track.artist else track.title
+        lines += [f"#EXTINF:{round(track.duration_s)},{_one_line(label)}", track.path]
+    return "\n".join(lines) + "\n"
+
+
+def xspf(tracks: Iterable[Track], title: str) -> str:
+    """Return an XSPF playlist; durations in milliseconds, locations as file URIs (RFC 8089)."""
+    ET.register_namespace("", XSPF)
+    root = ET.Element(f"{{{XSPF}}}playlist", version="1")
+    ET.SubElement(root, f"{{{XSPF}}}title").text = _printable(title)
+    listed = ET.SubElement(root, f"{{{XSPF}}}trackList")
+    for track in tracks:
+        entry = ET.SubElement(listed, f"{{{XSPF}}}track")
+        # the order of elements that the standard's schema gives
+        for name, text in (
+            ("location", PurePath(track.path).as_uri()),
+            ("title", track.title),
+            ("creator", track.artist),
+            ("album", track.album),
+            ("duration", str(round(track.duration_s * 1000))),
+        ):
+            if text:
+                ET.SubElement(entry, f"{{{XSPF}}}{name}").text = _printable(text)
+    ET.indent(root)
+    return '<?xml version="1.0" encoding="UTF-8"?>\n' + ET.tostring(root, encoding="unicode") + "\n"
+
+
+def playlist_files(path: Path) -> list[str]:
+    """Return the files that a playlist names, as absolute paths, in order.
+
+    LogUnreadable with file and reason when it is not a playlist. Web addresses and lines that
+    cannot be used are left out.
+    """
+    if path.suffix.lower() != ".xspf":
+        named = [line.raw for line in read_log(path).lines if not line.fault]
+    else:
+        named = _locations(path)
+    found = []
+    for text in named:
+        parts = urlsplit(text)
+        if parts.scheme == "file":
+            found.append(unquote(parts.path))
+        elif not (parts.scheme and "://" in text):
+            found.append(str((path.parent / text).absolute()))
+    return found
+
+
+def _locations(path: Path) -> list[str]:
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise LogUnreadable(f"{path} has over {MOST_BYTES:,} bytes; no playlist is so long")
+        root = fromstring(path.read_bytes())
+    except OSError as error:
+        raise LogUnreadable(f"{path} cannot be read: {error.strerror}") from error
+    except (ET.ParseError, DefusedXmlException, ValueError) as error:
+        raise LogUnreadable(f"{path} is not an XSPF playlist: {error}") from error
+    texts = (entry.text or "" for entry in root.iter(f"{{{XSPF}}}location"))
+    # a location without a scheme is relative, and percent-encoded like any URI
+    return [t if urlsplit(t).scheme else unquote(t) for t in map(str.strip, texts) if t]
+
+
+def _one_line(text: str) -> str:
+    return " ".join(text.split())
+
+
+def _printable(text: str) -> str:
+    """Leave out what XML 1.0 cannot hold."""
+    return "".join(c for c in text if c in "\t\n\r" or (ord(c) >= 0x20 and c not in "\ufffe\uffff"))

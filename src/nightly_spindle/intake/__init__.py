@@ -1,0 +1,1 @@
+"""The intake: looks at files that arrive, measures them, takes them into the library."""

@@ -1,0 +1,110 @@
+"""Bringing audio in at once: files and folders, as the command line does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core import playlists
+from nightly_spindle.core.errors import InputFault, StorageFault
+from nightly_spindle.core.intake import IntakeOptions, State
+from nightly_spindle.intake.look import Task, look_at_all
+from nightly_spindle.intake.take import Taken, settle_source, take
+from nightly_spindle.intake.walk import Unusable, audio_below, seen_at
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.library import Library
+from nightly_spindle.store.snapshot import segue_trigger_db
+
+if TYPE_CHECKING:
+    from nightly_spindle.store.arrivals import Seen
+    from nightly_spindle.store.items import Looked
+
+
+@dataclass(frozen=True, slots=True)
+class Intake:
+    """Files and folders to take in, and how."""
+
+    paths: Sequence[Path]
+    options: IntakeOptions
+
+
+@dataclass(frozen=True, slots=True)
+class Brought:
+    """One file and what became of it."""
+
+    path: str
+    state: State
+    cart: int | None
+    why: str = ""
+
+
+def bring_in(
+    folder: Path,
+    intakes: Sequence[Intake],
+    progress: Callable[[int, int], None] = lambda _done, _all: None,
+) -> list[Brought]:
+    """Take audio files, and those below folders, into the station's library.
+
+    Files that cannot be used are reported and left where they are. InputFault when a
+    path is not there.
+    """
+    connect(folder).close()  # says so when there is no station
+    trigger = segue_trigger_db(folder)
+    wanted: list[tuple[Task, Intake, Path]] = []
+    brought: list[Brought] = []
+    for intake in intakes:
+        for found, root in _files(intake):
+            if isinstance(found, Unusable):
+                brought.append(Brought(found.shown, State.REFUSED, None, found.why))
+            else:
+                task = Task(found.path, str(root), intake.options.template, trigger)
+                wanted.append((task, intake, root))
+    results = look_at_all([task for task, _, _ in wanted])
+    for done, ((task, intake, root), looked) in enumerate(zip(wanted, results, strict=True), 1):
+        path = Path(task.path)
+        if isinstance(looked, str):
+            taken = Taken(State.REFUSED, None, looked)
+        else:
+            taken = take_one(folder, looked, intake.options, root)
+        brought.append(Brought(str(path), taken.state, taken.cart, taken.why))
+        progress(done, len(wanted))
+    return brought
+
+
+def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> Taken:
+    """Take one file in with a transaction of its own, then settle its source.
+
+    `home` is the folder that a relative done folder lies in.
+    """
+    try:
+        with Library(folder) as library:
+            taken = take(library, looked, options)
+    except StorageFault as error:
+        return Taken(State.REFUSED, None, str(error))
+    if taken.cart is not None:
+        odd = settle_source(looked.path, home, options)
+        if odd:
+            return Taken(taken.state, taken.cart, odd)
+    return taken
+
+
+def _files(intake: Intake) -> Iterator[tuple[Seen | Unusable, Path]]:
+    """Yield (what lies there, the folder that may become its root)."""
+    for path in intake.paths:
+        if path.is_dir():
+            done = str((path / intake.options.done_folder).resolve())
+            for found in audio_below(str(path.absolute()), but={done}):
+                yield found, path
+        elif path.suffix.lower() in playlists.SUFFIXES:
+            for named in map(Path, playlists.playlist_files(path)):
+                try:
+                    yield seen_at(named), named.parent
+                except OSError as error:
+                    why = f"{path} names {named}, which cannot be read: {error.strerror}"
+                    yield Unusable(str(named), why), named.parent
+        elif path.exists():
+            yield seen_at(path), path.absolute().parent
+        else:
+            raise InputFault(f"{path} is not there; check the path")

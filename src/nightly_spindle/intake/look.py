@@ -1,0 +1,75 @@
+"""Looking at one file: can it be read, what does it say, what is measured. Runs in workers."""
+
+from __future__ import annotations
+
+import contextlib
+import multiprocessing
+import os
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nightly_spindle.audio.measure import measure_file
+from nightly_spindle.audio.tags import read_tags
+from nightly_spindle.core.errors import AudioUnreadable
+from nightly_spindle.core.intake import tags_for
+from nightly_spindle.store.items import Looked
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+_HOLD = ["nightly_spindle.intake.look", "scipy.signal", "mutagen"]
+_NICE = 10  # measuring gives way to whatever plays
+FEW = 2  # files that are measured faster than a worker starts
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """A file to look at. `root` is the folder that may become its root."""
+
+    path: str
+    root: str
+    template: str
+    trigger_db: float
+
+
+def look(task: Task) -> Looked | str:
+    """Look at a file; a text says why it cannot be used."""
+    path = Path(task.path)
+    try:
+        before = path.stat()
+        measured = measure_file(task.path, task.trigger_db)
+        own, said = read_tags(path)
+        after = path.stat()
+    except AudioUnreadable as error:
+        return str(error)
+    except OSError as error:
+        return f"{task.path} cannot be read: {error.strerror or error}"
+    if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns):
+        return f"{task.path} was written to while it was measured; it is looked at again later"
+    tags = tags_for(own, task.template, path)
+    root = Path(task.root)
+    return Looked(path, root, tags, said, measured, after.st_size, after.st_mtime_ns)
+
+
+def workers(count: int | None = None) -> ProcessPoolExecutor:
+    """Return worker processes that look at files, one for each core, of low priority."""
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(_HOLD)
+    cores = max(1, os.cpu_count() or 1)
+    return ProcessPoolExecutor(count or cores, mp_context=context, initializer=_give_way)
+
+
+def _give_way() -> None:
+    with contextlib.suppress(OSError):  # not allowed here: then all are equal
+        os.nice(_NICE)
+
+
+def look_at_all(tasks: Sequence[Task]) -> Iterator[Looked | str]:
+    """Look at files, several at a time, giving the answers in their order."""
+    if len(tasks) <= FEW:
+        yield from map(look, tasks)
+        return
+    with workers() as pool:
+        yield from pool.map(look, tasks)

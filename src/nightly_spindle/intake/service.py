@@ -1,0 +1,229 @@
+"""The intake process: watches the jobs' folders and works off the queue of arrivals.
+
+It runs beside the engine or the desk, whichever started it, with low priority, and alone:
+a lock sees to that. All that it knows is in the station's database, so it goes on after a
+restart where it was.
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+import threading
+import time
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from pathlib import Path
+
+from nightly_spindle.core.errors import NightlySpindleError, StorageFault
+from nightly_spindle.core.intake import Source, State
+from nightly_spindle.intake.look import Task, look, workers
+from nightly_spindle.intake.take import Taken, settle_source, take
+from nightly_spindle.intake.watch import Notifier, Watch
+from nightly_spindle.store import arrivals
+from nightly_spindle.store.arrivals import Arrival
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.items import Looked
+from nightly_spindle.store.jobs import intake_jobs
+from nightly_spindle.store.library import Library
+from nightly_spindle.store.lock import Lock, holder
+from nightly_spindle.store.snapshot import change_count, segue_trigger_db
+
+LOCK = "intake.lock"
+_ROUND_S = 0.5
+_WATCH_S = 1.0
+_IN_FLIGHT = 8
+_RETRY_S = 30.0  # after the disk or the database refused
+_IDLE_S = 60.0  # workers that had nothing to do for so long are let go
+
+
+def intake_pid(folder: Path) -> int | None:
+    """Return the process that takes audio in, None when none does."""
+    return holder(folder / LOCK)
+
+
+@dataclass(slots=True)
+class _Flying:
+    arrival: Arrival
+    home: Path
+    result: Future[Looked | str]
+
+
+class Service:
+    """Works one station's intake until told to leave."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._leaving = threading.Event()
+        self._watches: dict[int, Watch] = {}
+        self._notifier = Notifier(self._stir)
+        self._pool: ProcessPoolExecutor | None = None
+        self._flying: dict[int, _Flying] = {}
+        self._seen_change = -1
+        self._wait_until = 0.0
+        self._busy_at = 0.0
+        self._trigger_db = segue_trigger_db(folder)
+
+    def leave(self) -> None:
+        """End after the present round."""
+        self._leaving.set()
+
+    def run(self) -> None:
+        """Work until told to leave. Blocks."""
+        lock = Lock(self._folder / LOCK)
+        lock.take()
+        connection = connect(self._folder)
+        next_watch = 0.0
+        try:
+            while not self._leaving.is_set():
+                now = time.monotonic()
+                if now >= self._wait_until:
+                    try:
+                        self._follow_jobs(change_count(connection))
+                        if now >= next_watch:
+                            next_watch = now + _WATCH_S
+                            self._watch(now)
+                        self._work(now)
+                    except StorageFault as error:
+                        print(f"{error}; tried again in {_RETRY_S:.0f} s", file=sys.stderr)
+                        self._wait_until = now + _RETRY_S
+                self._leaving.wait(0.05 if self._flying else _ROUND_S)
+        finally:
+            self._notifier.stop()
+            if self._pool is not None:
+                self._pool.shutdown(cancel_futures=True)
+            connection.close()
+            lock.release()
+
+    # -- watching ------------------------------------------------------------------------------
+
+    def _stir(self, job: int) -> None:
+        watch = self._watches.get(job)
+        if watch is not None:
+            watch.stir()
+
+    def _follow_jobs(self, change: int) -> None:
+        """Take up jobs that are new or were edited."""
+        if change == self._seen_change:
+            return
+        self._seen_change = change
+        with Library(self._folder) as library:
+            jobs = [job for job in intake_jobs(library) if job.enabled]
+            known = {
+                job.id: arrivals.dealt_with(library, job.id)
+                for job in jobs
+                if job.id not in self._watches
+            }
+        if [w.job for w in self._watches.values()] == jobs:
+            return
+        self._watches = {
+            job.id: Watch(job, self._watches[job.id].known if job.id in self._watches
+                          else known[job.id])
+            for job in jobs
+        }  # fmt: skip
+        self._notifier.follow({job.id: job.folder for job in jobs})
+
+    def _watch(self, now: float) -> None:
+        for watch in self._watches.values():
+            said = watch.problem
+            ready, odd = watch.look(now)
+            if watch.problem and watch.problem != said:
+                print(watch.problem, file=sys.stderr, flush=True)
+            if ready or odd:
+                with Library(self._folder) as library:
+                    arrivals.queue(library, ready, watch.job.options, watch.job.id)
+                    for name in odd:
+                        arrivals.refuse_name(library, name.shown, name.why, watch.job.id)
+
+    # -- the queue -----------------------------------------------------------------------------
+
+    def _work(self, now: float) -> None:
+        """Send files to the workers, and take in what comes back, in the order of arrival."""
+        if len(self._flying) < _IN_FLIGHT:
+            self._send()
+        if self._flying:
+            self._busy_at = now
+        elif self._pool is not None and now - self._busy_at > _IDLE_S:
+            self._pool.shutdown()
+            self._pool = None
+        for number in list(self._flying):
+            flying = self._flying[number]
+            if not flying.result.done():
+                break
+            del self._flying[number]
+            try:
+                result = flying.result.result()
+            except BrokenProcessPool:
+                result = f"{flying.arrival.path} ended the process that measured it; check the file"
+                self._pool = None
+            self._finish(flying, result)
+
+    def _send(self) -> None:
+        with Library(self._folder) as library:
+            coming = arrivals.queued(library, _IN_FLIGHT)
+        for arrival in coming:
+            if arrival.id in self._flying or len(self._flying) >= _IN_FLIGHT:
+                continue
+            if self._pool is None:
+                self._pool = workers()
+            watch = self._watches.get(arrival.job_id or 0)
+            home = Path(watch.job.folder) if watch else Path(arrival.path).parent
+            task = Task(arrival.path, str(home), arrival.options.template, self._trigger_db)
+            self._flying[arrival.id] = _Flying(arrival, home, self._pool.submit(look, task))
+
+    def _finish(self, flying: _Flying, looked: Looked | str) -> None:
+        """Take one file in and say what became of it, in one transaction."""
+        arrival = flying.arrival
+        if isinstance(looked, str):
+            taken = Taken(State.REFUSED, None, looked)
+            with Library(self._folder) as library:
+                self._report(library, arrival, taken)
+            self._look_again(flying)
+            return
+        try:
+            with Library(self._folder) as library:
+                taken = take(library, looked, arrival.options)
+                self._report(library, arrival, taken)
+        except StorageFault as error:
+            # it stays in the queue: disks are freed and locks let go of
+            with Library(self._folder) as library:
+                arrivals.finish(library, arrival.id, State.QUEUED, None, str(error))
+            raise
+        if taken.cart is not None and arrival.options.source is Source.MOVE:
+            odd = settle_source(Path(arrival.path), flying.home, arrival.options)
+            if odd:
+                with Library(self._folder) as library:
+                    arrivals.finish(library, arrival.id, taken.state, taken.cart, odd)
+
+    def _report(self, library: Library, arrival: Arrival, taken: Taken) -> None:
+        arrivals.finish(library, arrival.id, taken.state, taken.cart, taken.why)
+        arrivals.prune(library)
+
+    def _look_again(self, flying: _Flying) -> None:
+        """Have a refused file taken up again when it has changed since it was queued."""
+        watch = self._watches.get(flying.arrival.job_id or 0)
+        if watch is not None:
+            watch.stir()
+
+
+def serve(folder: Path, *, with_parent: bool) -> int:
+    """Run the intake as a process; `with_parent` ends it with its standard input."""
+    service = Service(folder)
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: service.leave())
+    if with_parent:
+
+        def follow() -> None:
+            while os.read(sys.stdin.fileno(), 1024):
+                pass
+            service.leave()
+
+        threading.Thread(target=follow, name="parent", daemon=True).start()
+    try:
+        service.run()
+    except NightlySpindleError as error:
+        print(f"nightly-spindle: {error}", file=sys.stderr)
+        return error.exit_status
+    return 0

@@ -1,0 +1,155 @@
+"""Arrivals: the queue of files to be taken in, and the report of what became of each."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from sqlalchemy import func, select
+from sqlalchemy.dialects.sqlite import insert
+
+from nightly_spindle.core.intake import IntakeOptions, State, options_from, options_values
+from nightly_spindle.store import tables as t
+from nightly_spindle.store.library import Library, now_us
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+KEPT = 5000  # arrivals that are remembered; older ones are forgotten
+CANCELLED = "cancelled by hand"
+
+
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """A file that arrived, and what became of it. `job_id` None: brought in by hand."""
+
+    id: int
+    path: str
+    state: State
+    options: IntakeOptions
+    job_id: int | None = None
+    cart: int | None = None
+    why: str = ""
+    size: int = 0
+    mtime_ns: int = 0
+    at_us: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A file as it lies there."""
+
+    path: str
+    size: int
+    mtime_ns: int
+
+
+def queue(
+    library: Library, files: Iterable[Seen], options: IntakeOptions, job_id: int | None = None
+) -> int:
+    """Put files into the queue; returns how many."""
+    text = json.dumps(options_values(options), ensure_ascii=False)
+    rows = [
+        {
+            "job_id": job_id,
+            "path": seen.path,
+            "size": seen.size,
+            "mtime_ns": seen.mtime_ns,
+            "state": str(State.QUEUED),
+            "why": "",
+            "options": text,
+            "at_us": now_us(),
+        }
+        for seen in files
+    ]
+    if rows:
+        library.run(insert(t.arrival), rows)
+    return len(rows)
+
+
+def queued(library: Library, most: int) -> list[Arrival]:
+    """Return the arrivals whose turn is next."""
+    query = select(t.arrival).where(t.arrival.c.state == str(State.QUEUED))
+    return [_arrival(row) for row in library.rows(query.order_by(t.arrival.c.id).limit(most))]
+
+
+def finish(library: Library, arrival_id: int, state: State, cart: int | None, why: str) -> None:
+    """Say what became of an arrival."""
+    library.run(
+        t.arrival.update()
+        .where(t.arrival.c.id == arrival_id)
+        .values(state=str(state), cart=cart, why=why, at_us=now_us())
+    )
+
+
+def refuse_name(library: Library, shown: str, why: str, job_id: int | None) -> None:
+    """Report a file that cannot even be queued; `shown` is its name as it can be written."""
+    row = {"job_id": job_id, "path": shown, "size": 0, "mtime_ns": 0, "options": "{}"}
+    state = {"state": str(State.REFUSED), "why": why, "at_us": now_us()}
+    library.run(insert(t.arrival).values(**row, **state))
+
+
+def last(library: Library, most: int, state: str | None = None) -> list[Arrival]:
+    """Return the newest arrivals, the newest last, of one state when it is given."""
+    query = select(t.arrival)
+    if state is not None:
+        query = query.where(t.arrival.c.state == state)
+    rows = library.rows(query.order_by(t.arrival.c.id.desc()).limit(most))
+    return [_arrival(row) for row in reversed(rows)]
+
+
+def counts(library: Library) -> dict[str, int]:
+    """Return how many arrivals there are of each state."""
+    table = t.arrival.c
+    rows = library.run(select(table.state, func.count()).group_by(table.state))
+    return {row[0]: row[1] for row in rows}
+
+
+def cancel(library: Library) -> int:
+    """Take everything out of the queue; the files stay where they are."""
+    library.hold()
+    waiting = t.arrival.c.state == str(State.QUEUED)
+    values = {"state": str(State.REFUSED), "why": CANCELLED, "at_us": now_us()}
+    return int(library.run(t.arrival.update().where(waiting).values(**values)).rowcount)
+
+
+def again(library: Library, arrival_ids: Iterable[int]) -> None:
+    """Queue refused files once more."""
+    chosen = t.arrival.c.id.in_(list(arrival_ids))
+    refused = t.arrival.c.state == str(State.REFUSED)
+    library.run(t.arrival.update().where(chosen, refused).values(state=str(State.QUEUED), why=""))
+
+
+def forget(library: Library, arrival_ids: Iterable[int]) -> None:
+    """Take refused files off the report; they are not looked at again until they change."""
+    chosen = t.arrival.c.id.in_(list(arrival_ids))
+    library.run(t.arrival.update().where(chosen).values(state=str(State.KNOWN)))
+
+
+def dealt_with(library: Library, job_id: int) -> dict[str, tuple[int, int]]:
+    """Return {path: (size, mtime ns)} of every file that a job has seen, as it was last."""
+    table = t.arrival.c
+    rows = library.run(select(table.path, table.size, table.mtime_ns)
+                       .where(table.job_id == job_id).order_by(table.id))  # fmt: skip
+    return {row.path: (row.size, row.mtime_ns) for row in rows}
+
+
+def prune(library: Library) -> None:
+    """Forget the oldest finished arrivals whose file a later arrival names too."""
+    newest = select(func.max(t.arrival.c.id)).group_by(t.arrival.c.path, t.arrival.c.job_id)
+    top = library.run(select(func.max(t.arrival.c.id))).scalar() or 0
+    library.run(
+        t.arrival.delete().where(
+            t.arrival.c.id <= top - KEPT,
+            t.arrival.c.state != str(State.QUEUED),
+            t.arrival.c.id.not_in(newest),
+        )
+    )
+
+
+def _arrival(row: dict[str, Any]) -> Arrival:
+    values = dict(row)
+    values["state"] = State(values["state"])
+    values["options"] = options_from(json.loads(values["options"]))
+    return Arrival(**values)

@@ -1,0 +1,374 @@
+"""The whole library for looking through: filter, sort, count, page by page.
+
+What is needed of every item (number, kind, length, categories) is held in arrays; a filter
+is a full-text query (SQLite FTS5) that marks places in them, and sorting is a permutation
+kept for each column. Texts are read for the rows that are looked at only. So 100,000 items
+cost some megabytes, and an answer some milliseconds. One thread uses one catalogue.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.matching import key
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.snapshot import change_count, item_from, items_by_cart
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+    from pathlib import Path
+
+
+# column: how it is sorted; the first part alone decides which way round
+SORTS = {
+    "artist": "sort_artist {way}, sort_title, cart",
+    "title": "sort_title {way}, sort_artist, cart",
+    "album": "sort_album {way}, sort_artist, sort_title, cart",
+    "year": "year {way}, sort_artist, sort_title, cart",
+    "kind": "kind {way}, sort_artist, sort_title, cart",
+    "cart": "cart {way}",
+    "length": "duration_s {way}, cart",
+    "loudness": "integrated_lufs {way}, cart",
+    "aired": "last_aired_us {way}, cart",
+    "added": "added_us {way}, cart",
+}
+_KINDS = [str(kind) for kind in Kind]
+_PART = 500
+
+
+@dataclass(frozen=True, slots=True)
+class Query:
+    """What is looked for. Empty fields do not narrow; `words` begin words of the item.
+
+    `category` 0 means items in no category; `list_id` gives the list's own order.
+    """
+
+    words: str = ""
+    kinds: tuple[str, ...] = ()
+    category: int | None = None
+    list_id: int | None = None
+    artist: str | None = None
+    album: str | None = None
+    waiting: bool = False
+    sort: str = "artist"
+    descending: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """An item as a list shows it."""
+
+    cart: int
+    kind: str
+    title: str
+    artist: str
+    album: str
+    year: str
+    genre: str
+    duration_s: float
+    lufs: float | None
+    aired_us: int | None
+    added_us: int
+    waits: str
+    categories: str
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """A kind, a category, an artist or an album, and how many items found are in it."""
+
+    id: int
+    name: str
+    count: int
+    weight: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The answer to a query: cart numbers in order, counts, and the first rows' texts.
+
+    `kinds` and `categories` count what the query finds when it is not narrowed to one of
+    them, so that one can be changed for another.
+    """
+
+    query: Query
+    carts: NDArray[np.int64]
+    first: tuple[Row, ...]
+    kinds: tuple[Group, ...]
+    categories: tuple[Group, ...]
+    all_items: int
+    total_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Detail:
+    """All that is known of one item."""
+
+    item: Item
+    row: Row
+    said: dict[str, str]
+    overview: bytes
+    encoding: str
+    size: int
+    why_waits: str
+    twin: int | None
+    category_names: tuple[str, ...] = ()
+    lists: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class _Arrays:
+    """The library as arrays over its items by cart number."""
+
+    carts: NDArray[np.int64]
+    kinds: NDArray[np.uint8]
+    lengths: NDArray[np.float64]
+    waits: NDArray[np.bool_]
+    pairs: NDArray[np.int64]  # (place, category id), shape (n, 2)
+    names: dict[int, tuple[str, float]]
+    orders: dict[tuple[str, bool], NDArray[np.int64]] = field(default_factory=dict)
+
+
+class Catalogue:
+    """One look at a station's library. `changed` tells when there is something new."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._connection = connect(folder)
+        self._arrays: _Arrays | None = None
+        self._count = -1
+
+    def close(self) -> None:
+        """Close the database."""
+        self._connection.close()
+
+    def changed(self) -> bool:
+        """Whether the library was edited since the last answer."""
+        return change_count(self._connection) != self._count
+
+    def first_rows(self, limit: int = 60) -> list[Row]:
+        """Return the first items by artist at once, before anything else is read."""
+        query = f"{_ROW} ORDER BY i.sort_artist, i.sort_title, i.cart LIMIT ?"
+        return [_row(row) for row in self._connection.execute(query, (limit,))]
+
+    def find(self, query: Query, first: int = 60) -> Found:
+        """Answer a query; InputFault when its sort is unknown."""
+        if query.sort not in SORTS:
+            raise InputFault(f"items cannot be sorted by '{query.sort}': {', '.join(SORTS)}")
+        arrays = self._read()
+        base = self._base(arrays, query)
+        kinds = (
+            np.isin(arrays.kinds, [_KINDS.index(k) for k in query.kinds]) if query.kinds else None
+        )
+        inside = _in_category(arrays, query.category)
+        shown = _all(base, kinds, inside)
+        places = self._order(arrays, query)
+        places = places[shown[places]]
+        carts = arrays.carts[places]
+        return Found(
+            query,
+            carts,
+            tuple(self.rows(carts[:first].tolist())),
+            _count_kinds(arrays, _all(base, inside)),
+            _count_categories(arrays, _all(base, kinds)),
+            len(arrays.carts),
+            float(arrays.lengths[places].sum()),
+        )
+
+    def rows(self, carts: Sequence[int]) -> list[Row]:
+        """Return rows in the order asked for; numbers that are gone are left out."""
+        found = {}
+        for at in range(0, len(carts), _PART):
+            part = carts[at : at + _PART]
+            marks = ",".join("?" * len(part))
+            for row in self._connection.execute(f"{_ROW} WHERE i.cart IN ({marks})", part):
+                found[row["cart"]] = _row(row)
+        return [found[cart] for cart in carts if cart in found]
+
+    def items(self, carts: Iterable[int]) -> dict[int, Item]:
+        """Return items by cart number."""
+        found = items_by_cart(self._connection, self.folder, carts)
+        return {item.cart: item for item in found}
+
+    def detail(self, cart: int) -> Detail | None:
+        """Return all about an item, None when it is gone."""
+        row = self._connection.execute(
+            "SELECT i.*, r.path AS root, s.overview FROM item i JOIN root r ON r.id = i.root_id"
+            " LEFT JOIN item_sound s ON s.cart = i.cart WHERE i.cart = ?",
+            (cart,),
+        ).fetchone()
+        if row is None:
+            return None
+        return Detail(
+            item_from(row, self.folder),
+            self.rows([cart])[0],
+            json.loads(row["tags"] or "{}"),
+            row["overview"] or b"",
+            row["encoding"],
+            row["size"],
+            row["why_waits"],
+            row["twin"],
+            self._names("SELECT c.name FROM item_category x JOIN category c"
+                        " ON c.id = x.category_id WHERE x.cart = ? ORDER BY c.name", cart),
+            self._names("SELECT DISTINCT l.name FROM list_line x JOIN list l"
+                        " ON l.id = x.list_id WHERE x.cart = ? ORDER BY l.name", cart),
+        )  # fmt: skip
+
+    def artists(self) -> list[Group]:
+        """Return the artists by name, with how many items each has."""
+        rows = self._connection.execute(
+            "SELECT artist, count(*) AS n FROM item WHERE artist != '' GROUP BY sort_artist"
+            " ORDER BY sort_artist"
+        )
+        return [Group(at, row["artist"], row["n"]) for at, row in enumerate(rows)]
+
+    def albums(self, artist: str) -> list[Group]:
+        """Return an artist's albums; items without one come under an empty name."""
+        rows = self._connection.execute(
+            "SELECT album, count(*) AS n FROM item WHERE sort_artist = ? GROUP BY sort_album"
+            " ORDER BY min(nullif(year, '')), sort_album",
+            (key(artist),),
+        )
+        return [Group(at, row["album"], row["n"]) for at, row in enumerate(rows)]
+
+    def categories(self) -> list[Group]:
+        """Return all categories by name, with how many items each has."""
+        rows = self._connection.execute(
+            "SELECT c.id, c.name, c.weight, (SELECT count(*) FROM item_category x"
+            " WHERE x.category_id = c.id) AS n FROM category c ORDER BY c.name"
+        )
+        return [Group(row["id"], row["name"], row["n"], row["weight"]) for row in rows]
+
+    # -- within --------------------------------------------------------------------------------
+
+    def _names(self, query: str, cart: int) -> tuple[str, ...]:
+        return tuple(row[0] for row in self._connection.execute(query, (cart,)))
+
+    def _read(self) -> _Arrays:
+        count = change_count(self._connection)
+        if self._arrays is None or count != self._count:
+            self._arrays, self._count = _arrays(self._connection), count
+        return self._arrays
+
+    def _base(self, arrays: _Arrays, query: Query) -> NDArray[np.bool_]:
+        """Mark what a query finds, kinds and category left aside."""
+        shown = np.ones(len(arrays.carts), dtype=bool)
+        match = _match(query.words)
+        if match:
+            shown &= self._marked(
+                arrays, "SELECT rowid FROM item_search WHERE item_search MATCH ?", (match,)
+            )
+        if query.artist is not None:
+            where, values = "sort_artist = ?", [key(query.artist)]
+            if query.album is not None:
+                where, values = where + " AND sort_album = ?", [*values, key(query.album)]
+            shown &= self._marked(arrays, f"SELECT cart FROM item WHERE {where}", values)
+        if query.list_id is not None:
+            asked = "SELECT cart FROM list_line WHERE list_id = ?"
+            shown &= self._marked(arrays, asked, (query.list_id,))
+        if query.waiting:
+            shown &= arrays.waits
+        return shown
+
+    def _marked(self, arrays: _Arrays, query: str, values: Sequence[Any]) -> NDArray[np.bool_]:
+        rows = self._connection.execute(query, values).fetchall()
+        carts = np.fromiter((row[0] for row in rows), np.int64, len(rows))
+        marked = np.zeros(len(arrays.carts), dtype=bool)
+        marked[_places(arrays.carts, carts)] = True
+        return marked
+
+    def _order(self, arrays: _Arrays, query: Query) -> NDArray[np.int64]:
+        asked = (query.sort, query.descending)
+        if asked not in arrays.orders:
+            order = SORTS[query.sort].format(way="DESC" if query.descending else "ASC")
+            rows = self._connection.execute(f"SELECT cart FROM item ORDER BY {order}").fetchall()
+            carts = np.fromiter((row[0] for row in rows), np.int64, len(rows))
+            arrays.orders[asked] = _places(arrays.carts, carts)
+        return arrays.orders[asked]
+
+
+_ROW = (
+    "SELECT i.cart, i.kind, i.title, i.artist, i.album, i.year, i.genre, i.duration_s,"
+    " i.integrated_lufs AS lufs, i.last_aired_us AS aired_us, i.added_us, i.waits,"
+    " coalesce((SELECT group_concat(name, ', ') FROM (SELECT c.name FROM item_category x"
+    " JOIN category c ON c.id = x.category_id WHERE x.cart = i.cart ORDER BY c.name)), '')"
+    " AS categories FROM item i"
+)
+
+
+def _row(row: Any) -> Row:
+    return Row(*row)
+
+
+def _arrays(connection: Any) -> _Arrays:
+    rows = connection.execute(
+        "SELECT cart, kind, duration_s, waits FROM item ORDER BY cart"
+    ).fetchall()
+    count = len(rows)
+    number = {kind: at for at, kind in enumerate(_KINDS)}
+    carts = np.fromiter((row[0] for row in rows), np.int64, count)
+    pairs = connection.execute("SELECT cart, category_id FROM item_category").fetchall()
+    table = np.array([tuple(row) for row in pairs], dtype=np.int64).reshape(-1, 2)
+    table[:, 0] = _places(carts, table[:, 0])
+    names = connection.execute("SELECT id, name, weight FROM category ORDER BY name")
+    return _Arrays(
+        carts,
+        np.fromiter((number[row[1]] for row in rows), np.uint8, count),
+        np.fromiter((row[2] for row in rows), np.float64, count),
+        np.fromiter((row[3] != "" for row in rows), np.bool_, count),
+        table,
+        {row["id"]: (row["name"], row["weight"]) for row in names},
+    )
+
+
+def _places(carts: NDArray[np.int64], wanted: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return where cart numbers stand; those that are not there are left out."""
+    places = np.searchsorted(carts, wanted)
+    places = np.minimum(places, max(0, len(carts) - 1))
+    return places[carts[places] == wanted] if len(carts) else places[:0]
+
+
+def _all(*masks: NDArray[np.bool_] | None) -> NDArray[np.bool_]:
+    given = [mask for mask in masks if mask is not None]
+    return given[0] if len(given) == 1 else np.logical_and.reduce(given)
+
+
+def _in_category(arrays: _Arrays, category: int | None) -> NDArray[np.bool_] | None:
+    if category is None:
+        return None
+    inside = np.zeros(len(arrays.carts), dtype=bool)
+    if category == 0:
+        inside[arrays.pairs[:, 0]] = True
+        return ~inside
+    inside[arrays.pairs[arrays.pairs[:, 1] == category, 0]] = True
+    return inside
+
+
+def _count_kinds(arrays: _Arrays, shown: NDArray[np.bool_]) -> tuple[Group, ...]:
+    counts = np.bincount(arrays.kinds[shown], minlength=len(_KINDS))
+    there = np.bincount(arrays.kinds, minlength=len(_KINDS))
+    return tuple(Group(at, kind, int(counts[at])) for at, kind in enumerate(_KINDS) if there[at])
+
+
+def _count_categories(arrays: _Arrays, shown: NDArray[np.bool_]) -> tuple[Group, ...]:
+    inside = arrays.pairs[shown[arrays.pairs[:, 0]], 1]
+    ids, counts = np.unique(inside, return_counts=True)
+    found = dict(zip(ids.tolist(), counts.tolist(), strict=True))
+    return tuple(
+        Group(number, name, found.get(number, 0), weight)
+        for number, (name, weight) in arrays.names.items()
+    )
+
+
+def _match(words: str) -> str:
+    """Return the full-text query for words that begin words of the item, in any order."""
+    parts = [re.sub(r'["\x00]', " ", word) for word in words.split()]
+    return " ".join(f'"{part}"*' for part in parts if any(map(str.isalnum, part)))

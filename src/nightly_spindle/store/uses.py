@@ -1,0 +1,65 @@
+"""Where items are used: categories, lists, the running order, the logs of the coming days."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.timebase import broadcast_day
+from nightly_spindle.store.journal import load_state
+from nightly_spindle.store.snapshot import open_station
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from pathlib import Path
+
+_DAYS = 7  # logs so far ahead are looked through
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    """One place where an item is used, and a sentence that says it."""
+
+    cart: int
+    where: str
+    text: str
+
+
+def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
+    """Return where items are used, categories left aside: those are a part of the item."""
+    snapshot = open_station(folder)
+    wanted = set(carts)
+    marks = ",".join("?" * len(carts))
+    rows = snapshot.connection.execute(
+        "SELECT l.name, x.cart, count(*) AS n FROM list_line x JOIN list l ON l.id = x.list_id"
+        f" WHERE x.cart IN ({marks}) GROUP BY l.id, x.cart ORDER BY l.name",
+        list(carts),
+    )
+    uses = [Use(row["cart"], "list", f"list “{row['name']}”{_times(row['n'])}") for row in rows]
+    state = load_state(snapshot.connection)
+    if state is not None:
+        lined = [line.cart for line in state.upcoming if line.cart in wanted]
+        uses += [
+            Use(cart, "running order", f"running order{_times(lined.count(cart))}")
+            for cart in dict.fromkeys(lined)
+        ]
+    settings = snapshot.programme.settings
+    today = broadcast_day(time.time_ns() // 1000, settings.tz, settings.day_start)
+    for ahead in range(_DAYS):
+        day = today + timedelta(days=ahead)
+        for drop in snapshot.programme.drops.values():
+            reading = snapshot.logs.refresh(drop, day)
+            named = [m.cart for m in reading.matches if m.cart in wanted]
+            uses += [
+                Use(cart, "log", f"log {reading.file}{_times(named.count(cart))}")
+                for cart in dict.fromkeys(named)
+                if cart is not None
+            ]
+    snapshot.connection.close()
+    return uses
+
+
+def _times(count: int) -> str:
+    return "" if count == 1 else f", {count} times"
