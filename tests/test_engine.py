@@ -21,10 +21,11 @@ from conftest import RATE, song_names, write_log
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.core.errors import EnvironmentFault, NotOnAir
+from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.running import AirState
+from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.database import connect
-from nightly_spindle.store.intake import Intake, bring_in
 from nightly_spindle.store.journal import alarms_between, as_run_between
 
 pytestmark = pytest.mark.engine
@@ -155,7 +156,7 @@ def test_a_missing_log_is_survived_with_a_clear_alarm(station, air):
 def test_silence_and_a_file_that_breaks_off_are_left_for_the_next_line(station, air):
     names = song_names(station)
     soundfile.write(station / "audio/song/mute.wav", np.zeros((RATE * 40, 2)), RATE)
-    bring_in(station, [Intake([station / "audio/song/mute.wav"], Kind.PROMO)])
+    bring_in(station, [Intake([station / "audio/song/mute.wav"], IntakeOptions(Kind.PROMO))])
     write_log(station, DAY, [names[0], "song/mute.wav", names[6], *names[1:]])
     torn = station / "audio" / names[6]
     whole = torn.read_bytes()

@@ -57,8 +57,11 @@ def open_audio(path: str, begin_s: float = 0.0) -> Any:
     except OSError as error:
         raise AudioUnreadable(f"{path} cannot be read: {error.strerror or error}") from error
     except soundfile.LibsndfileError as error:
+        said = error.error_string.strip(". ")
+        # libsndfile says this of anything that its MP3 decoder refuses
+        why = "" if "does not exist" in said else f" ({said})"
         raise AudioUnreadable(
-            f"{path} is not audio that can be decoded ({error.error_string.strip('. ')})"
+            f"{path} is not audio that can be decoded{why}; check or replace the file"
         ) from error
     if sound.channels > 2:
         sound.close()

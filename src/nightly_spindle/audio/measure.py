@@ -54,7 +54,7 @@ def measure_file(path: str, trigger_db: float = -22.0) -> Measured:
     """
     with open_audio(path) as sound:
         rate, channels = sound.samplerate, sound.channels
-        encoding = f"{sound.format_info}, {sound.subtype_info}"
+        encoding = _encoding(sound.format, sound.subtype)
         meter = Meter(rate, channels)
         ear = Ear(rate)
         shape = _Shape(rate, channels)
@@ -68,6 +68,16 @@ def measure_file(path: str, trigger_db: float = -22.0) -> Measured:
     found = find_markers(shape.power(), shape.hop / rate, shape.frames / rate, loudness, trigger_db)
     measure = _measure(shape.frames / rate, rate, channels, meter, found)
     return Measured(measure, _overview(shape.peak()), ear.fingerprint(found.cue_in_s), encoding)
+
+
+def _encoding(container: str, samples: str) -> str:
+    """Return how a file is coded, in few words, from libsndfile's names."""
+    bits = {"PCM_S8": "8 bit", "PCM_U8": "8 bit", "FLOAT": "32 bit float", "DOUBLE": "64 bit float"}
+    if container in {"MP3", "MPEG"}:
+        return "MP3"
+    if samples.startswith("PCM_") and samples[4:].isdigit():
+        return f"{container}, {samples[4:]} bit"
+    return f"{container}, {bits.get(samples, samples.replace('_', ' ').title())}"
 
 
 def _measure(duration: float, rate: int, channels: int, meter: Meter, found: Found) -> Measure:

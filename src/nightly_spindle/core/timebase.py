@@ -105,6 +105,12 @@ def clock(us: int, tz: ZoneInfo) -> str:
     return moment_from(us + 1000, tz).strftime("%H:%M:%S")
 
 
+def short_date(us: int, tz: ZoneInfo) -> str:
+    """Return an instant as "22 Nov 14:03"."""
+    moment = moment_from(us, tz)
+    return f"{moment.day} {moment:%b %H:%M}"
+
+
 def length(seconds: float) -> str:
     """Return a duration as 3:07 or 1:02:03."""
     whole = max(0, round(seconds))

@@ -19,11 +19,14 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.timebase import length
+from nightly_spindle.store.catalogue import Catalogue, Query
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from nightly_spindle.store.library import Hit
+    from nightly_spindle.store.catalogue import Row
+
+_MOST = 200
 
 
 class AddPanel(QWidget):
@@ -45,7 +48,7 @@ class AddPanel(QWidget):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
         self._number = 0
-        self._hits: list[Hit] = []
+        self._hits: list[Row] = []
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 14, 14, 12)
         box.setSpacing(8)
@@ -112,17 +115,19 @@ class AddPanel(QWidget):
         number, folder, found = self._number, self._folder, self._found
 
         def work() -> None:
-            from nightly_spindle.store.library import Library
-
             try:
-                with Library(folder) as library:
-                    found.emit(number, library.search(text))
+                catalogue = Catalogue(folder)
+                try:
+                    carts = catalogue.find(Query(text), _MOST).first
+                finally:
+                    catalogue.close()
+                found.emit(number, list(carts))
             except NightlySpindleError as error:
                 found.emit(number, str(error))
 
         self._pool.start(QRunnable.create(work))
 
-    def _show(self, number: int, hits: list[Hit] | str) -> None:
+    def _show(self, number: int, hits: list[Row] | str) -> None:
         if number != self._number:
             return
         self.list.clear()

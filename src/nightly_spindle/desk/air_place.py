@@ -129,6 +129,7 @@ class AirPlace(QWidget):
         self.table.picked.connect(self.pick)
         self.table.move_asked.connect(self.move_line)
         self.table.remove_asked.connect(self.remove_lines)
+        self.table.items_dropped.connect(self.add_items)
         self.table.step_asked.connect(self.step_line)
         self.details.step_asked.connect(self.step_line)
         self.details.remove_asked.connect(self.remove_lines)
@@ -290,6 +291,19 @@ class AirPlace(QWidget):
     def _where(self) -> str:
         target = self._target()
         return f"It goes before “{target.title}”." if target else "It goes to the end."
+
+    def add_items(self, carts: list[int], before: int | None = None) -> None:
+        """Put items in before a line (None: the chosen one, else the next), undoably."""
+        if not self._link.on_air:
+            self.said.emit("The engine is off: go on air first, then add to the running order.")
+            return
+        target = self._target()
+        place = before if before is not None else (target.line_id if target else 0)
+        self.undo.beginMacro(f"add {len(carts)} items")
+        for cart in carts:
+            self.undo.push(AddLine(self._link, f"cart {cart}", cart, place))
+        self.undo.endMacro()
+        self.said.emit(f"{len(carts)} added to the running order. {self._where()}")
 
     def _add(self, cart: int, title: str) -> None:
         target = self._target()

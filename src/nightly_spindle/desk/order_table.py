@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.night import CUT_IN, Block, cut_short
 from nightly_spindle.core.timebase import US, clock, length
+from nightly_spindle.desk.item_table import MIME, carts_in
 from nightly_spindle.desk.signs import paint_sign
 from nightly_spindle.desk.theme import TEXT, Palette, font
 
@@ -159,7 +160,7 @@ class OrderModel(QAbstractTableModel):
         return base
 
     def mimeTypes(self) -> list[str]:
-        return [_MIME]
+        return [_MIME, MIME]
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
         data = QMimeData()
@@ -200,13 +201,14 @@ class OrderTable(QTableView):
     """The running order. Dragging, Ctrl+Up/Down and Delete change what is still to come.
 
     Signals: `picked` (line id), `move_asked` (line id, before id), `remove_asked` (ids),
-    `step_asked` (line id, -1 or 1).
+    `step_asked` (line id, -1 or 1), `items_dropped` (carts, before id).
     """
 
     picked = Signal(int)
     move_asked = Signal(int, int)
     remove_asked = Signal(list)
     step_asked = Signal(int, int)
+    items_dropped = Signal(list, int)
 
     def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -313,7 +315,12 @@ class OrderTable(QTableView):
         event.accept()
 
     def dropEvent(self, event: Any) -> None:
-        """Move the dragged line before the one it was dropped on."""
+        """Move the dragged line before the one it was dropped on; put items in there."""
+        if event.mimeData().hasFormat(MIME):
+            before = self._line_at(event.position().toPoint().y())
+            self.items_dropped.emit(carts_in(event.mimeData()), before)
+            event.acceptProposedAction()
+            return
         if not event.mimeData().hasFormat(_MIME):
             return
         line = int(bytes(event.mimeData().data(_MIME).data()))
@@ -323,13 +330,17 @@ class OrderTable(QTableView):
 
     def drop_line(self, line: int, y: int) -> None:
         """Ask for a line to be moved to where it was let go."""
+        before = self._line_at(y)
+        if before != line:
+            self.move_asked.emit(line, before)
+
+    def _line_at(self, y: int) -> int:
+        """Return the line that something let go at `y` goes before, 0 for the end."""
         row = self.rowAt(y)
         if row >= 0 and y - self.rowViewportPosition(row) > _ROW_PX // 2:
             row += 1
         blocks = self.order.blocks
-        before = blocks[row].line_id if 0 <= row < len(blocks) else 0
-        if before != line:
-            self.move_asked.emit(line, before)
+        return blocks[row].line_id if 0 <= row < len(blocks) else 0
 
     def _on_current(self, current: QModelIndex, _before: QModelIndex) -> None:
         if current.isValid() and current.row() < len(self.order.blocks):

@@ -23,7 +23,7 @@ from nightly_spindle.core.running import AirState
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.journal import load_state
-from nightly_spindle.store.snapshot import Snapshot, open_station, overview
+from nightly_spindle.store.snapshot import Snapshot, change_count, open_station, overview
 
 HOURS = 12.0
 _FRESH_S = 60.0  # the station is read anew after so long
@@ -46,6 +46,7 @@ class _Kept:
 
     snapshot: Snapshot | None = None
     read_at: float = 0.0
+    change: int = -1
     waves: dict[int, bytes] = field(default_factory=dict)
 
 
@@ -95,11 +96,17 @@ def serve(folder: Path, requests: BinaryIO, replies: BinaryIO) -> None:
 
 def _plan(folder: Path, state: AirState | None, now_us: int, live: bool) -> Planned:
     kept = _kept
-    if kept.snapshot is None or time.monotonic() - kept.read_at > _FRESH_S:
+    stale = kept.snapshot is None or time.monotonic() - kept.read_at > _FRESH_S
+    if kept.snapshot is not None and change_count(kept.snapshot.connection) != kept.change:
+        stale = True
+        kept.waves.clear()
+    if stale:
         if kept.snapshot is not None:
             kept.snapshot.connection.close()
         kept.snapshot, kept.read_at = open_station(folder), time.monotonic()
+        kept.change = change_count(kept.snapshot.connection)
     snapshot = kept.snapshot
+    assert snapshot is not None
     if state is None:
         state = load_state(snapshot.connection)
     snapshot.prepare(now_us, now_us + round(HOURS * 3600) * US, state)

@@ -139,6 +139,8 @@ QWidget#rail, QWidget#status, QWidget#details {{ background: {p.panel}; }}
 QWidget#status {{ border-bottom: 1px solid {p.line}; }}
 QWidget#details {{ border-left: 1px solid {p.line}; }}
 QLabel {{ background: transparent; }}
+QLabel[role="warn"] {{ color: {p.alarm}; }}
+QLabel[role="sentence"] {{ background: {p.raised}; border-radius: 4px; padding: 8px 10px; }}
 QLabel[role="muted"] {{ color: {p.muted}; }}
 QLabel[role="caption"] {{ color: {p.muted}; font-size: {SMALL}px; font-weight: bold; }}
 QLabel[role="figure"] {{ font-size: 22px; font-weight: bold; }}
@@ -162,6 +164,26 @@ QToolButton[role="place"] {{ background: transparent; border: none; border-radiu
     border-left: 3px solid transparent; padding: 9px 2px; }}
 QToolButton[role="place"]:checked {{ background: {p.raised}; border-left: 3px solid {p.text}; }}
 QToolButton[role="place"]:focus {{ border-left: 3px solid {p.muted}; }}
+QToolButton[role="tab"], QToolButton[role="switch"] {{ background: transparent; border: none;
+    border-bottom: 2px solid transparent; border-radius: 0; padding: 4px 10px; color: {p.muted}; }}
+QToolButton[role="tab"]:checked, QToolButton[role="switch"]:checked {{ color: {p.text};
+    border-bottom: 2px solid {p.text}; }}
+QToolButton[role="tab"]:focus, QToolButton[role="switch"]:focus {{ color: {p.text}; }}
+QListView[role="groups"] {{ background: {p.ground}; border: 1px solid transparent; }}
+QListView:focus {{ border: 1px solid {p.muted}; }}
+QWidget#bar {{ background: {p.raised}; border-radius: 4px; }}
+QComboBox, QSpinBox {{ background: {p.ground}; border: 1px solid {p.line}; border-radius: 4px;
+    padding: 2px 6px; min-height: 20px; }}
+QComboBox:focus, QSpinBox:focus, QCheckBox:focus {{ border: 1px solid {p.text}; }}
+QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::down-arrow {{ image: url({_ASSETS}/icons/chevron.svg); width: 12px; height: 12px; }}
+QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {p.muted};
+    border-radius: 3px; background: {p.ground}; }}
+QCheckBox::indicator:checked {{ image: url({_ASSETS}/icons/tick.svg); }}
+QComboBox QAbstractItemView {{ background: {p.raised}; selection-background-color: {p.select}; }}
+QCheckBox {{ spacing: 6px; }}
+QProgressBar {{ background: {p.raised}; border: none; border-radius: 3px; }}
+QProgressBar::chunk {{ background: {p.muted}; border-radius: 3px; }}
 QTableView {{ background: {p.ground}; alternate-background-color: {p.ground}; border: none;
     border: 1px solid transparent; gridline-color: {p.ground};
     selection-background-color: {p.select}; selection-color: {p.text}; }}

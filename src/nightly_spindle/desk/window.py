@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
     QMessageBox,
+    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -21,9 +22,11 @@ from nightly_spindle.core.timebase import US
 from nightly_spindle.desk import theme
 from nightly_spindle.desk.air_place import AirPlace
 from nightly_spindle.desk.keys import KeysPage
+from nightly_spindle.desk.library_place import LibraryPlace
 from nightly_spindle.desk.link import EngineLink
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.planning import Planned
+from nightly_spindle.desk.rail import PlaceButton
 from nightly_spindle.desk.status import Status
 
 if TYPE_CHECKING:
@@ -35,6 +38,10 @@ if TYPE_CHECKING:
 _REPLAN_MS = 60_000
 _STILL_MS = 500  # how often the clock moves while no engine runs
 _NOTE_MS = 8000
+_PLACES = (
+    ("Air", "radio-tower", "What is on air and what follows"),
+    ("Library", "library", "Items, lists, intake"),
+)
 
 
 class Window(QMainWindow):
@@ -53,6 +60,7 @@ class Window(QMainWindow):
         self.planner = Planner(folder, self)
         self.status = Status(settings.name)
         self.air = AirPlace(folder, self.link, self.palette_)
+        self.library = LibraryPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
         self.resize(1280, 800)
@@ -78,7 +86,10 @@ class Window(QMainWindow):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addWidget(self._rail())
-        row.addWidget(self.air, 1)
+        self.stage = QStackedWidget()
+        self.stage.addWidget(self.air)
+        self.stage.addWidget(self.library)
+        row.addWidget(self.stage, 1)
         box.addLayout(row, 1)
         self.setCentralWidget(whole)
 
@@ -90,10 +101,16 @@ class Window(QMainWindow):
         box = QVBoxLayout(rail)
         box.setContentsMargins(0, 0, 0, 8)
         box.setSpacing(0)
-        self.places = {"Air": self._rail_button("Air", "radio-tower", "What is on air")}
-        self.places["Air"].setCheckable(True)
+        self.places: dict[str, PlaceButton] = {}
+        for number, (name, picture, tip) in enumerate(_PLACES, 1):
+            button = PlaceButton()
+            self._dress(button, name, picture, f"{tip} (Ctrl+{number})")
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, name=name: self.go_to(name))
+            button.hovered.connect(lambda name=name: self.go_to(name))
+            self.places[name] = button
+            box.addWidget(button)
         self.places["Air"].setChecked(True)
-        box.addWidget(self.places["Air"])
         box.addStretch(1)
         self.look = self._rail_button("Look", "sun-moon", "Light or dark (Ctrl+L)")
         self.help = self._rail_button("Keys", "keyboard", "The keyboard on one page (F1)")
@@ -103,9 +120,14 @@ class Window(QMainWindow):
         box.addWidget(self.help)
         return rail
 
-    @staticmethod
-    def _rail_button(text: str, picture: str, tip: str) -> QToolButton:
+    @classmethod
+    def _rail_button(cls, text: str, picture: str, tip: str) -> QToolButton:
         button = QToolButton()
+        cls._dress(button, text, picture, tip)
+        return button
+
+    @staticmethod
+    def _dress(button: QToolButton, text: str, picture: str, tip: str) -> None:
         button.setText(text)
         button.setToolTip(tip)
         button.setAccessibleName(text)
@@ -114,7 +136,6 @@ class Window(QMainWindow):
         button.setIconSize(QSize(22, 22))
         button.setFixedWidth(78)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-        return button
 
     def _connect(self) -> None:
         self.link.came.connect(self._on_came)
@@ -127,6 +148,8 @@ class Window(QMainWindow):
         self.air.hand.connect(self.hand)
         self.air.said.connect(self.say)
         self.status.finding_asked.connect(self.next_finding)
+        self.library.add_asked.connect(self._add_items)
+        self.library.shelf.changed.connect(self.plan)
         self._replan = QTimer(self)
         self._replan.setInterval(_REPLAN_MS)
         self._replan.timeout.connect(self.plan)
@@ -146,9 +169,12 @@ class Window(QMainWindow):
             ("F6", self.air.header.mode.click),
             ("F8", lambda: self.hand("skip")),
             ("F9", self._stop_or_go),
-            ("Ctrl+N", self.air.open_add),
-            ("Ctrl+Z", self.air.undo.undo),
-            ("Ctrl+Shift+Z", self.air.undo.redo),
+            ("Ctrl+N", self._open_add),
+            ("Ctrl+F", self._find),
+            ("Ctrl+Z", self.stage.currentWidget().undo.undo),
+            ("Ctrl+Shift+Z", self.stage.currentWidget().undo.redo),
+            ("Ctrl+1", lambda: self.go_to("Air")),
+            ("Ctrl+2", lambda: self.go_to("Library")),
             ("Ctrl+L", self.change_look),
             ("Ctrl+Q", self.close),
         ):
@@ -175,6 +201,7 @@ class Window(QMainWindow):
         assert isinstance(app, QApplication)
         app.setStyleSheet(theme.sheet(palette))
         self.air.set_palette(palette)
+        self.library.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
             button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
 
@@ -201,6 +228,34 @@ class Window(QMainWindow):
     def _stop_or_go(self) -> None:
         stopped = self._state is None or self._state.stopped
         self.hand("go" if stopped or not self.link.on_air else "stop")
+
+    # -- places --------------------------------------------------------------------------------
+
+    def go_to(self, name: str) -> None:
+        """Go to one of the places."""
+        for other, button in self.places.items():
+            button.setChecked(other == name)
+        place = {"Air": self.air, "Library": self.library}[name]
+        if self.stage.currentWidget() is not place:
+            self.stage.setCurrentWidget(place)
+            if place is self.library:
+                self.library.open()
+
+    def _find(self) -> None:
+        self.go_to("Library")
+        self.library.show_page("Items")
+        self.library.items.field.selectAll()
+
+    def _open_add(self) -> None:
+        self.go_to("Air")
+        self.air.open_add()
+
+    def _add_items(self, carts: list[int]) -> None:
+        if not self.link.on_air:
+            self.library.say("The engine is off: go on air first, then add to the running order.")
+            return
+        self.air.add_items(carts)
+        self.library.say(self.air.note.text())
 
     def say(self, sentence: str) -> None:
         """Say something above the running order, for a while."""
@@ -317,5 +372,6 @@ class Window(QMainWindow):
             timer.stop()
         self.link.close()
         self.planner.close()
+        self.library.close_down()
         self.air.add.close_down()
         event.accept()

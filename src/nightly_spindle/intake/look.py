@@ -64,6 +64,8 @@ def workers(count: int | None = None) -> ProcessPoolExecutor:
 def _give_way() -> None:
     with contextlib.suppress(OSError):  # not allowed here: then all are equal
         os.nice(_NICE)
+    # the MP3 decoder writes its remarks to standard error, past everything
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
 
 
 def look_at_all(tasks: Sequence[Task]) -> Iterator[Looked | str]:

@@ -42,7 +42,6 @@ class Watch:
     problem: str = ""
     _next_walk: float = 0.0
     _pending: dict[str, _Pending] = field(default_factory=dict)
-    _odd: set[str] = field(default_factory=set)
     _stirred: threading.Event = field(default_factory=threading.Event)
 
     def stir(self) -> None:
@@ -86,8 +85,8 @@ class Watch:
         try:
             for found in audio_below(self.job.folder, subfolders=self.job.subfolders, but={done}):
                 if isinstance(found, Unusable):
-                    if found.shown not in self._odd:
-                        self._odd.add(found.shown)
+                    if found.shown not in self.known:
+                        self.known[found.shown] = (0, 0)
                         odd.append(found)
                 elif (
                     self.known.get(found.path) != (found.size, found.mtime_ns)

@@ -32,6 +32,9 @@ _SEED = 7
 _CATEGORY = {
     "song": "Quay rotation", "id": "Station IDs", "sweeper": "Night sweepers",
     "spot": "Harbour spots",
+    "jingle": "Jingles",
+    "promo": "Promos",
+    "voiceover": "Voiceovers",
 }  # fmt: skip
 _VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
 _MISSING = "../audio/song/Ferry Horn Request.flac"

@@ -11,10 +11,12 @@ from sqlalchemy.dialects.sqlite import insert
 
 from nightly_spindle.core.intake import IntakeOptions, State, options_from, options_values
 from nightly_spindle.store import tables as t
+from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library, now_us
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
+    from pathlib import Path
 
 KEPT = 5000  # arrivals that are remembered; older ones are forgotten
 CANCELLED = "cancelled by hand"
@@ -153,3 +155,28 @@ def _arrival(row: dict[str, Any]) -> Arrival:
     values["state"] = State(values["state"])
     values["options"] = options_from(json.loads(values["options"]))
     return Arrival(**values)
+
+
+def read(folder: Path, most: int, state: State | None = None) -> list[Arrival]:
+    """Return the newest arrivals, the newest first; with a state the files that are in it now."""
+    connection = connect(folder)
+    where, values = "", []
+    if state is not None:
+        # what became of the file since then counts
+        where = "WHERE state = ? AND id IN (SELECT max(id) FROM arrival GROUP BY path)"
+        values = [str(state)]
+    rows = connection.execute(
+        f"SELECT * FROM arrival {where} ORDER BY id DESC LIMIT ?", [*values, most]
+    ).fetchall()
+    connection.close()
+    return [_arrival(dict(row)) for row in rows]
+
+
+def waiting_in_queue(folder: Path) -> tuple[int, str]:
+    """Return how many files are still to be taken in, and what holds them up, if anything."""
+    connection = connect(folder)
+    row = connection.execute(
+        "SELECT count(*), coalesce(max(why), '') FROM arrival WHERE state = 'queued'"
+    ).fetchone()
+    connection.close()
+    return int(row[0]), str(row[1])

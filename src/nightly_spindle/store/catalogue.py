@@ -95,8 +95,8 @@ class Group:
 class Found:
     """The answer to a query: cart numbers in order, counts, and the first rows' texts.
 
-    `kinds` and `categories` count what the query finds when it is not narrowed to one of
-    them, so that one can be changed for another.
+    `loose` counts items in no category; `kinds` and `categories` count what the query finds
+    when it is not narrowed to one of them, so that one can be changed for another.
     """
 
     query: Query
@@ -104,6 +104,7 @@ class Found:
     first: tuple[Row, ...]
     kinds: tuple[Group, ...]
     categories: tuple[Group, ...]
+    loose: int
     all_items: int
     total_s: float
 
@@ -179,6 +180,7 @@ class Catalogue:
             tuple(self.rows(carts[:first].tolist())),
             _count_kinds(arrays, _all(base, inside)),
             _count_categories(arrays, _all(base, kinds)),
+            int(_all(base, kinds, _in_category(arrays, 0)).sum()),
             len(arrays.carts),
             float(arrays.lengths[places].sum()),
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
@@ -89,16 +89,46 @@ def members(library: Library, category: int) -> Pairs:
     return [(cart, category) for cart in rows]
 
 
-def merge(library: Library, category: int, into: int) -> None:
-    """Put all items of a category into another, and end it."""
-    if category == into:
-        raise InputFault("a category cannot be merged with itself")
-    add(library, into, [cart for cart, _ in members(library, category)])
-    remove(library, category)
+Gone = tuple[int, str, float, Pairs]
 
 
-def remove(library: Library, category: int) -> tuple[str, float, Pairs]:
-    """End a category; its items stay. Returns (name, weight, memberships)."""
+def rename_or_merge(library: Library, category: int, name: str) -> tuple[str, object]:
+    """Rename a category; where another has the name, put all into that one instead.
+
+    Returns what `undo_rename` takes.
+    """
+    name = _checked(name)
+    other = library.run(select(t.category.c.id).where(t.category.c.name == name)).scalar()
+    if other is None or other == category:
+        query = select(t.category.c.name).where(t.category.c.id == category)
+        before = library.run(query).scalar_one()
+        rename(library, category, name)
+        return "renamed", (category, before)
+    new = add(library, other, [cart for cart, _ in members(library, category)])
+    return "merged", (new, remove(library, category))
+
+
+def undo_rename(library: Library, memory: tuple[str, Any]) -> None:
+    """Take `rename_or_merge` back."""
+    what, before = memory
+    if what == "renamed":
+        rename(library, *before)
+        return
+    new, gone = before
+    take_out(library, new)
+    put_category_back(library, gone)
+
+
+def put_category_back(library: Library, gone: Gone) -> None:
+    """Make a category again as it was."""
+    number, name, weight, pairs = gone
+    library.version()
+    library.run(insert(t.category).values(id=number, name=name, weight=weight))
+    put_in(library, pairs)
+
+
+def remove(library: Library, category: int) -> Gone:
+    """End a category; its items stay. Returns what `put_category_back` takes."""
     library.version()
     row = library.run(select(t.category).where(t.category.c.id == category)).first()
     if row is None:
@@ -106,7 +136,7 @@ def remove(library: Library, category: int) -> tuple[str, float, Pairs]:
     pairs = members(library, category)
     library.run(t.item_category.delete().where(t.item_category.c.category_id == category))
     library.run(t.category.delete().where(t.category.c.id == category))
-    return row.name, row.weight, pairs
+    return row.id, row.name, row.weight, pairs
 
 
 def _checked(name: str) -> str:

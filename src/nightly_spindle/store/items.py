@@ -178,11 +178,14 @@ def replace_audio(
     library.run(sound.on_conflict_do_update(index_elements=["cart"], set_=_sound_values(looked)))
 
 
-def take_over(library: Library, waiting: int, cart: int) -> Removed:
-    """Give an item the audio of one in the waiting room, which goes; returns what went."""
+def take_over(library: Library, waiting: int, cart: int) -> tuple[Removed, Row, Row]:
+    """Give an item the audio of one in the waiting room, which goes.
+
+    Returns what `undo_take_over` takes.
+    """
     gone = remove(library, [waiting])
-    new, sound = gone.rows["item"][0], gone.rows["item_sound"][0]
-    old = library.rows(select(t.item).where(t.item.c.cart == cart))[0]
+    new, new_sound = gone.rows["item"][0], gone.rows["item_sound"][0]
+    old, old_sound = _rows(library, t.item, [cart])[0], _rows(library, t.item_sound, [cart])[0]
     library.run(
         insert(t.former_place).values(
             until_us=now_us(),
@@ -190,15 +193,30 @@ def take_over(library: Library, waiting: int, cart: int) -> Removed:
             **{name: old[name] for name in ("cart", "root_id", "path", "name_key")},
         )
     )
+    _give_audio(library, cart, new, new_sound)
+    return gone, old, old_sound
+
+
+def undo_take_over(library: Library, before: tuple[Removed, Row, Row]) -> None:
+    """Take `take_over` back."""
+    gone, old, old_sound = before
+    former = t.former_place.c
+    place = (former.cart == old["cart"], former.path == old["path"])
+    library.run(t.former_place.delete().where(*place, former.root_id == old["root_id"]))
+    _give_audio(library, old["cart"], old, old_sound)
+    put_back(library, gone)
+
+
+def _give_audio(library: Library, cart: int, row: Row, sound: Row) -> None:
+    """Write the part of an item that is its audio from other rows."""
     names = [
         *(spec.name for spec in fields(Measure)),
         *("root_id", "path", "name_key", "tags", "encoding", "size", "mtime_ns"),
     ]
-    values = {name: new[name] for name in names} | {"version": library.version()}
+    values = {name: row[name] for name in names} | {"version": library.version()}
     library.run(t.item.update().where(t.item.c.cart == cart).values(**values))
-    sound = {name: sound[name] for name in ("overview", "fingerprint", "sounding_s")}
-    library.run(t.item_sound.update().where(t.item_sound.c.cart == cart).values(**sound))
-    return gone
+    values = {name: sound[name] for name in ("overview", "fingerprint", "sounding_s")}
+    library.run(t.item_sound.update().where(t.item_sound.c.cart == cart).values(**values))
 
 
 def find_twin(library: Library, looked: Looked, but: int | None = None) -> Twin | None:
@@ -245,7 +263,7 @@ def edit(library: Library, carts: Sequence[int], values: Mapping[str, str]) -> l
     from nightly_spindle.audio.tags import clean
 
     tidy = {name: clean(value) for name, value in values.items()}
-    names = [*values, "waits", "why_waits"]
+    names = [*values, "waits", "why_waits", "twin"]
     before = _rows(library, t.item, carts, ["cart", *names])
     set_back(library, [{**row, **tidy} for row in before])
     return before

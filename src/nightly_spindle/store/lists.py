@@ -105,13 +105,31 @@ def set_carts(library: Library, list_id: int, carts: Sequence[int]) -> None:
         library.run(insert(t.list_line), rows)
 
 
-def remove_list(library: Library, list_id: int) -> None:
-    """End a list; its items stay."""
+def remove_list(library: Library, list_id: int) -> tuple[ItemList, list[int]]:
+    """End a list; its items stay. Returns what `put_list_back` takes."""
+    from sqlalchemy import select
+
     from nightly_spindle.store import tables as t
 
     library.version()
+    row = library.run(select(t.list_).where(t.list_.c.id == list_id)).first()
+    if row is None:
+        raise InputFault("that list is gone already")
+    carts = carts_of(library, list_id)
     library.run(t.list_line.delete().where(t.list_line.c.list_id == list_id))
     library.run(t.list_.delete().where(t.list_.c.id == list_id))
+    return ItemList(row.id, row.name, len(carts), row.target_s), carts
+
+
+def put_list_back(library: Library, gone: tuple[ItemList, list[int]]) -> None:
+    """Make a list again as it was."""
+    from nightly_spindle.store import tables as t
+
+    old, carts = gone
+    library.version()
+    values = {"id": old.id, "name": old.name, "target_s": old.target_s}
+    library.run(t.list_.insert().values(**values))
+    set_carts(library, old.id, carts)
 
 
 def _checked(library: Library, name: str, list_id: int) -> str:
@@ -126,3 +144,32 @@ def _checked(library: Library, name: str, list_id: int) -> str:
     if library.run(select(t.list_.c.id).where(same, t.list_.c.id != list_id)).first():
         raise InputFault(f"there is a list “{name}” already; choose another name")
     return name
+
+
+def append(library: Library, list_id: int, carts: Sequence[int]) -> tuple[int, list[int]]:
+    """Add items at the end; returns what `set_back` takes."""
+    before = carts_of(library, list_id)
+    set_carts(library, list_id, [*before, *carts])
+    return list_id, before
+
+
+def change(library: Library, list_id: int, carts: Sequence[int]) -> tuple[int, list[int]]:
+    """Write the whole list; returns what `set_back` takes."""
+    before = carts_of(library, list_id)
+    set_carts(library, list_id, carts)
+    return list_id, before
+
+
+def set_back(library: Library, before: tuple[int, list[int]]) -> None:
+    """Write a list as it was."""
+    set_carts(library, *before)
+
+
+def carts_of(library: Library, list_id: int) -> list[int]:
+    """Return a list's cart numbers in order."""
+    from sqlalchemy import select
+
+    from nightly_spindle.store import tables as t
+
+    query = select(t.list_line.c.cart).where(t.list_line.c.list_id == list_id)
+    return list(library.run(query.order_by(t.list_line.c.place)).scalars())

@@ -1,0 +1,238 @@
+"""The place Library: items, lists, the waiting room, the intake."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QProcess, Qt, QTimer, Signal
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QSizePolicy,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nightly_spindle.core import playlists
+from nightly_spindle.desk.intake_page import IntakePage
+from nightly_spindle.desk.items_page import ItemsPage
+from nightly_spindle.desk.library_edits import LibraryEdits
+from nightly_spindle.desk.listen import Ear
+from nightly_spindle.desk.lists_page import ListsPage
+from nightly_spindle.desk.shelf import Shelf
+from nightly_spindle.desk.waiting_room import WaitingRoom
+from nightly_spindle.intake.service import intake_pid
+from nightly_spindle.intake.walk import Unusable, audio_below, seen_at
+from nightly_spindle.store import arrivals
+
+if TYPE_CHECKING:
+    from PySide6.QtGui import QUndoStack
+
+    from nightly_spindle.core.intake import IntakeOptions
+    from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.desk.theme import Palette
+    from nightly_spindle.store.arrivals import Seen
+
+_PAGES = ("Items", "Lists", "Waiting room", "Intake")
+_INTAKE_MS = 5000
+
+
+class LibraryPlace(QWidget):
+    """Signals: `said` (str); `add_asked` (carts) for the running order."""
+
+    said = Signal(str)
+    add_asked = Signal(list)
+
+    def __init__(self, folder: Path, settings: StationSettings, palette: Palette) -> None:
+        super().__init__()
+        self.setObjectName("place")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._folder = folder
+        self._opened = False
+        self.shelf = Shelf(folder, self)
+        self.ear = Ear(self)
+        self.edits = LibraryEdits(self.shelf, self)
+        tz = settings.tz
+        self.items = ItemsPage(self.shelf, self.edits, self.ear, palette, tz)
+        self.lists = ListsPage(self.shelf, self.edits, palette, settings)
+        self.waiting = WaitingRoom(self.shelf, self.edits, self.ear, palette, tz)
+        self.intake = IntakePage(self.shelf, palette, tz)
+        self.note = QLabel("")
+        self.note.setProperty("role", "muted")
+        self.note.setWordWrap(True)
+        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._quiet = QTimer(self)
+        self._quiet.setSingleShot(True)
+        self._quiet.setInterval(8000)
+        self._quiet.timeout.connect(lambda: self.note.setText(""))
+        self._process: QProcess | None = None
+        self._beside = QTimer(self)
+        self._beside.setInterval(_INTAKE_MS)
+        self._beside.timeout.connect(self.keep_intake)
+        self._lay_out()
+        self._connect()
+
+    @property
+    def undo(self) -> QUndoStack:
+        """What can be undone here."""
+        return self.edits.undo
+
+    def _lay_out(self) -> None:
+        self.pages = QStackedWidget()
+        self.tabs: dict[str, QToolButton] = {}
+        row = QHBoxLayout()
+        row.setContentsMargins(12, 8, 12, 0)
+        row.setSpacing(4)
+        for name, page in zip(
+            _PAGES, (self.items, self.lists, self.waiting, self.intake), strict=True
+        ):
+            self.pages.addWidget(page)
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            button.setProperty("role", "tab")
+            button.setAccessibleName(name)
+            button.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            self.tabs[name] = button
+            row.addWidget(button)
+        row.addSpacing(16)
+        row.addWidget(self.note, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        box.addLayout(row)
+        box.addWidget(self.pages, 1)
+        self.tabs["Items"].setChecked(True)
+
+    def _connect(self) -> None:
+        self.shelf.changed.connect(self._refresh)
+        for source in (self.shelf.failed, self.ear.failed, self.edits.said, self.items.said,
+                       self.lists.said, self.waiting.said, self.intake.said):  # fmt: skip
+            source.connect(self.say)
+        self.items.bring_asked.connect(self.bring_in)
+        self.items.add_asked.connect(self.add_asked)
+        self.items.list_made.connect(self._on_list)
+        self.waiting.counted.connect(self._on_counted)
+
+    def set_palette(self, palette: Palette) -> None:
+        """Paint in other colours."""
+        for page in (self.items, self.lists, self.waiting, self.intake):
+            page.set_palette(palette)
+
+    def open(self) -> None:
+        """Read the library when the place is looked at for the first time."""
+        if not self._opened:
+            self._opened = True
+            self.shelf.open()
+            self.items.open()
+            self.waiting.refresh()
+            self.keep_intake()
+            self._beside.start()
+        self.show_page(self._page())
+
+    def close_down(self) -> None:
+        """End what runs beside."""
+        self._beside.stop()
+        self.intake.close_down()
+        self.ear.close()
+        self.shelf.close()
+        if self._process is not None:
+            self._process.closeWriteChannel()  # the intake ends with its input
+            self._process.waitForFinished(15_000)
+
+    def say(self, sentence: str) -> None:
+        """Say something at the top, for a while."""
+        self.note.setText(sentence)
+        self.note.setToolTip(sentence)
+        self._quiet.start()
+
+    def show_page(self, name: str) -> None:
+        """Show one of the pages."""
+        for other, tab in self.tabs.items():
+            tab.setChecked(other == name)
+        self.pages.setCurrentIndex(_PAGES.index(name))
+        if name == "Intake":
+            self.intake.open()
+        else:
+            self.intake.close_down()
+        if name == "Lists":
+            self.lists.refresh()
+        elif name == "Waiting room":
+            self.waiting.refresh()
+            self.waiting.list.setFocus()
+        elif name == "Items":
+            self.items.field.setFocus()
+
+    def _page(self) -> str:
+        return _PAGES[self.pages.currentIndex()]
+
+    def _refresh(self) -> None:
+        self.items.refresh()
+        self.waiting.refresh()
+        if self._page() == "Lists":
+            self.lists.refresh()
+
+    def _on_counted(self, count: int) -> None:
+        self.tabs["Waiting room"].setText(f"Waiting room  {count}" if count else "Waiting room")
+
+    def _on_list(self, list_id: int) -> None:
+        self.show_page("Lists")
+        self.lists.choose(list_id)
+
+    # -- bringing in -----------------------------------------------------------------------------
+
+    def bring_in(self, paths: list[str], options: IntakeOptions) -> None:
+        """Put files, and those in folders and playlists, into the queue."""
+
+        def work(library: Any) -> tuple[int, list[str]]:
+            found, odd = _collect(paths)
+            return arrivals.queue(library, found, options), odd
+
+        def then(answer: tuple[int, list[str]]) -> None:
+            count, odd = answer
+            told = f"{count} file{'' if count == 1 else 's'} to be measured; see “Intake”."
+            self.say(" ".join([told, *odd[:1]]))
+            self.keep_intake()
+
+        self.shelf.edit(work, then)
+
+    def keep_intake(self) -> None:
+        """See to it that the intake of the station runs; it ends with the desk if it is ours."""
+        running = self._process is not None and (
+            self._process.state() is not QProcess.ProcessState.NotRunning
+        )
+        if not running and intake_pid(self._folder) is None:
+            self._process = QProcess(self)
+            self._process.setProgram(sys.executable)
+            self._process.setArguments(
+                ["-m", "nightly_spindle", "intake", "run", str(self._folder), "--with-parent"]
+            )
+            log = str(self._folder / "intake.log")
+            self._process.setStandardErrorFile(log, QProcess.OpenModeFlag.Append)
+            self._process.setStandardOutputFile(log, QProcess.OpenModeFlag.Append)
+            self._process.start()
+
+
+def _collect(paths: list[str]) -> tuple[list[Seen], list[str]]:
+    """Return the files that paths mean, and what could not be used."""
+    found: list[Seen] = []
+    odd: list[str] = []
+    for text in paths:
+        path = Path(text)
+        try:
+            if path.is_dir():
+                every = list(audio_below(text))
+            elif path.suffix.lower() in playlists.SUFFIXES:
+                every = [seen_at(Path(named)) for named in playlists.playlist_files(path)]
+            else:
+                every = [seen_at(path)]
+        except OSError as error:
+            odd.append(f"{text} cannot be read: {error.strerror}.")
+            continue
+        found += [one for one in every if not isinstance(one, Unusable)]
+        odd += [one.why for one in every if isinstance(one, Unusable)]
+    return found, odd

@@ -1,0 +1,71 @@
+"""The desk's ear: plays an item for the operator alone, through a process of its own."""
+
+from __future__ import annotations
+
+import json
+import sys
+
+from PySide6.QtCore import QObject, QProcess, Signal
+
+
+class Ear(QObject):
+    """Plays one item at a time, apart from what is on air.
+
+    Signals: `at` (path, seconds) while it plays, `ended` when it does no more, `failed` (str).
+    """
+
+    at = Signal(str, float)
+    ended = Signal()
+    failed = Signal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._process: QProcess | None = None
+        self._held = b""
+        self.playing = ""
+
+    def play(self, path: str, from_s: float = 0.0, gain_db: float = 0.0) -> None:
+        """Play a file from a second on, in place of whatever plays."""
+        self.playing = path
+        self._tell({"play": path, "from_s": from_s, "gain_db": gain_db})
+
+    def stop(self) -> None:
+        """Be quiet."""
+        if self.playing:
+            self.playing = ""
+            self._tell({"stop": True})
+            self.ended.emit()
+
+    def close(self) -> None:
+        """End the process."""
+        process, self._process = self._process, None
+        if process is not None:
+            process.readyReadStandardOutput.disconnect(self._on_ready)
+            process.closeWriteChannel()
+            if not process.waitForFinished(1000):
+                process.kill()
+                process.waitForFinished(1000)
+
+    def _tell(self, order: dict[str, object]) -> None:
+        if self._process is None or self._process.state() is QProcess.ProcessState.NotRunning:
+            self._process = QProcess(self)
+            self._process.readyReadStandardOutput.connect(self._on_ready)
+            self._process.setProgram(sys.executable)
+            self._process.setArguments(["-m", "nightly_spindle.standins.listen"])
+            self._process.setStandardErrorFile(QProcess.nullDevice())
+            self._process.start()
+        self._process.write(json.dumps(order).encode() + b"\n")
+
+    def _on_ready(self) -> None:
+        assert self._process is not None
+        self._held += self._process.readAllStandardOutput().data()
+        *lines, self._held = self._held.split(b"\n")
+        for line in lines:
+            said = json.loads(line)
+            if "problem" in said:
+                self.failed.emit(said["problem"])
+            if "at_s" in said and self.playing:
+                self.at.emit(self.playing, said["at_s"])
+            if "ended" in said or "problem" in said:
+                self.playing = ""
+                self.ended.emit()
