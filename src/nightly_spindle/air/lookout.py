@@ -14,6 +14,7 @@ from nightly_spindle.store.snapshot import (
     items_by_cart,
     items_since,
     load_pool,
+    read_events,
 )
 
 if TYPE_CHECKING:
@@ -51,6 +52,11 @@ class Lookout:
             there = {i.cart for i in items_by_cart(snapshot.connection, snapshot.folder, [*reach])}
             for cart in set(reach) - there:
                 reach.pop(cart, None)
+            events, drops = read_events(snapshot.connection, snapshot.folder)
+            if self.engine is not None and (
+                events != snapshot.programme.events or drops != snapshot.programme.drops
+            ):
+                self.engine.ask(lambda: snapshot.programme.set_events(events, drops))
             snapshot.logs.forget()  # a line that was missing may be in the library now
             self._count = count
         if self._late and self.engine is not None:

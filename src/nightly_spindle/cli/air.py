@@ -16,6 +16,7 @@ from nightly_spindle.cli.common import checked_length, instant, print_json
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.timebase import US, clock, iso, length
 from nightly_spindle.store.journal import load_state
+from nightly_spindle.store.safekeeping import read_settings
 from nightly_spindle.store.snapshot import open_station
 
 if TYPE_CHECKING:
@@ -32,6 +33,12 @@ def on_air(options: argparse.Namespace) -> int:
         raise SettingRefused("--pace, --clock and --capture go with --output standin only")
     if options.pace is not None:
         checked_length(options.pace, "times real time", 1000.0)
+    copy_of = read_settings(folder).copy_of
+    if copy_of and not options.even_a_copy:
+        raise SettingRefused(
+            f"{folder} is a copy of {copy_of}, made for trying things on; it is aired with "
+            "--even-a-copy only"
+        )
     if not options.no_supervisor:
         open_station(folder).connection.close()  # what is wrong is told once, here
         from nightly_spindle.air.supervisor import supervise
@@ -47,7 +54,8 @@ def _arguments(options: argparse.Namespace) -> list[str]:
         value = getattr(options, name)
         if value is not None:
             arguments += [f"--{name}", str(value)]
-    return arguments + (["--cold"] if options.cold else [])
+    flags = [("--cold", options.cold), ("--even-a-copy", options.even_a_copy)]
+    return arguments + [name for name, on in flags if on]
 
 
 def _run(options: argparse.Namespace, folder: Path) -> int:

@@ -12,6 +12,7 @@ from typing import Any, NoReturn
 
 from nightly_spindle import __version__
 from nightly_spindle.cli.library_options import library_commands
+from nightly_spindle.cli.safe_options import safe_commands
 from nightly_spindle.core.errors import NightlySpindleError
 
 Runner = Callable[[argparse.Namespace], int]
@@ -89,14 +90,15 @@ def _add(
 
 
 def _station(commands: argparse._SubParsersAction[Any]) -> None:
-    group = commands.add_parser("station", help="make a station").add_subparsers(
-        metavar="COMMAND", required=True
-    )
+    group = commands.add_parser(
+        "station", help="make, check, back up, copy a station"
+    ).add_subparsers(metavar="COMMAND", required=True)
     new = _add(group, "new", "station:new", "make an empty station")
     new.add_argument("--name", required=True, help="the station's name")
     new.add_argument("--timezone", required=True, help="IANA name, such as Europe/Lisbon")
     new.add_argument("--day-start", default="00:00", help="start of the broadcast day, HH:MM")
     new.add_argument("--rate", default="44100", help="mix rate, 44100 or 48000")
+    safe_commands(group, _add)
     measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")
     demo = _add(
@@ -154,6 +156,7 @@ def _air(commands: argparse._SubParsersAction[Any]) -> None:
     air.add_argument("--capture", help="keep what is heard in this FLAC file (stand-in)")
     air.add_argument("--cold", action="store_true", help="forget the running order first")
     air.add_argument("--no-supervisor", action="store_true", help="do not restart after a crash")
+    air.add_argument("--even-a-copy", action="store_true", help="air a copy made for trying")
     air.add_argument("--no-intake", action="store_true", help="do not take audio in beside it")
     air.add_argument("--resumed", action="store_true", help=argparse.SUPPRESS)
     ask = _add(commands, "tell", "air:tell", "tell a running engine to do something")

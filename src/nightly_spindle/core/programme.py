@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Protocol
 from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.events import Firing, TimedEvent, firings
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
+from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
 
@@ -34,6 +35,7 @@ class Programme:
 
     `items` holds every item in reach (by cart), `unplayable` why an item cannot be
     played, `pool` the songs of the safety net's rotation in the order of their turn.
+    `standing` is what is wrong with the station at any hour.
     """
 
     settings: StationSettings
@@ -43,6 +45,7 @@ class Programme:
     drops: dict[int, LogDrop] = field(default_factory=dict)
     pool: Sequence[Item] = ()
     unplayable: dict[int, str] = field(default_factory=dict)
+    standing: Sequence[Standing] = ()
     _from_us: int = 0
     _to_us: int = 0
     _ahead: list[Firing] = field(default_factory=list)
@@ -56,6 +59,11 @@ class Programme:
         if self.item(cart) is None:
             return "it is not in the library"
         return self.unplayable.get(cart, "")
+
+    def set_events(self, events: Sequence[TimedEvent], drops: dict[int, LogDrop]) -> None:
+        """Go by other timed events and log drops from now on."""
+        self.events, self.drops = events, drops
+        self._to_us = self._from_us
 
     def next_firings(self, after_us: int) -> list[Firing]:
         """Return the firings at the first instant after `after_us` that has any.

@@ -50,6 +50,11 @@ class TimeRule:
         instants = {resolve_local(local, tz) for local in locals_ if local not in self.exdates}
         return sorted(us for us in instants if after_us < us <= until_us)
 
+    def check(self) -> None:
+        """SettingRefused when the rule cannot be read."""
+        if self.rrule:
+            _expansion(self.rrule, self.start)
+
     def sentence(self) -> str:
         """The rule as a plain phrase."""
         at = self.start.strftime("%H:%M" if self.start.second == 0 else "%H:%M:%S")

@@ -147,6 +147,9 @@ def rehearse(
     night.findings += _cuts(programme, state, night)
     night.findings += _late(night)
     night.findings += _held(programme, state, begin, until)
+    night.findings += [
+        Finding(one.code, one.severity, begin, one.text, one.mend) for one in programme.standing
+    ]
     order = {Severity.ALARM: 0, Severity.WARNING: 1, Severity.NOTE: 2}
     night.findings.sort(key=lambda f: (f.at, order[f.severity]))
     return night

@@ -58,7 +58,12 @@ class SegueRules:
 
 @dataclass(frozen=True, slots=True)
 class StationSettings:
-    """What holds for the whole station."""
+    """What holds for the whole station.
+
+    `backup_folder` is relative to the station unless absolute; `backup_every_days` 0 makes no
+    backups by itself (weekly is common practice, no source). `copy_of` names the station that
+    this one is a copy of, for trying things on; a copy is not to be aired.
+    """
 
     name: str
     timezone: str
@@ -67,6 +72,10 @@ class StationSettings:
     rejoin_s: float = 20.0
     separation_s: float = 3600.0
     seed: int = 1
+    backup_every_days: float = 7.0
+    backup_keep: int = 8
+    backup_folder: str = "backups"
+    copy_of: str = ""
     rules: SegueRules = SegueRules()
 
     @property
@@ -80,7 +89,10 @@ _PLAIN = {
     "rejoin_s": ("s", 0.0, 600.0),
     "separation_s": ("s", 0.0, 86_400.0),
     "seed": ("", 0.0, 2**31),
+    "backup_every_days": ("days", 0.0, 365.0),
+    "backup_keep": ("", 1.0, 1000.0),
 }
+_WHOLE = {"seed", "backup_keep"}
 
 
 def settings_from(values: Mapping[str, str]) -> StationSettings:
@@ -103,7 +115,9 @@ def settings_from(values: Mapping[str, str]) -> StationSettings:
     for name, (unit, low, high) in _PLAIN.items():
         if name in values:
             number = _checked(name, values[name], unit, low, high, wrong)
-            known[name] = int(number) if name == "seed" else number
+            known[name] = int(number) if name in _WHOLE else number
+    known["backup_folder"] = values.get("backup_folder", "").strip() or "backups"
+    known["copy_of"] = values.get("copy_of", "")
     known["rules"] = _rules_from(values, wrong)
     if wrong:
         raise SettingRefused("; ".join(wrong))
@@ -150,6 +164,10 @@ def texts_from(settings: StationSettings) -> dict[str, str]:
         "rejoin_s": repr(settings.rejoin_s),
         "separation_s": repr(settings.separation_s),
         "seed": str(settings.seed),
+        "backup_every_days": repr(settings.backup_every_days),
+        "backup_keep": str(settings.backup_keep),
+        "backup_folder": settings.backup_folder,
+        "copy_of": settings.copy_of,
     }
     for spec in fields(SegueRules):
         texts[f"segue.{spec.name}"] = str(getattr(settings.rules, spec.name))

@@ -21,7 +21,7 @@ SHORTCUTS = (
     ("Ctrl+C", "copy the chosen rows as text"),
     ("+ and -", "night line: closer, further"),
     ("Left, Right, Home", "night line: choose a line, back to now"),
-    ("Ctrl+1, Ctrl+2", "go to Air, Library"),
+    ("Ctrl+1, Ctrl+2, Ctrl+3", "go to Air, Library, Station"),
     ("Ctrl+F", "find items in the library"),
     ("Space", "library: listen to the chosen item, or stop"),
     ("Ctrl+Return", "library: add the chosen items to the running order"),

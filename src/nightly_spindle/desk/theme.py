@@ -171,6 +171,7 @@ QToolButton[role="tab"]:checked, QToolButton[role="switch"]:checked {{ color: {p
 QToolButton[role="tab"]:focus, QToolButton[role="switch"]:focus {{ color: {p.text}; }}
 QListView[role="groups"] {{ background: {p.ground}; border: 1px solid transparent; }}
 QListView:focus {{ border: 1px solid {p.muted}; }}
+QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
 QWidget#bar {{ background: {p.raised}; border-radius: 4px; }}
 QComboBox, QSpinBox {{ background: {p.ground}; border: 1px solid {p.line}; border-radius: 4px;
     padding: 2px 6px; min-height: 20px; }}

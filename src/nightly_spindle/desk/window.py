@@ -27,6 +27,7 @@ from nightly_spindle.desk.link import EngineLink
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.planning import Planned
 from nightly_spindle.desk.rail import PlaceButton
+from nightly_spindle.desk.station_place import StationPlace
 from nightly_spindle.desk.status import Status
 
 if TYPE_CHECKING:
@@ -41,6 +42,7 @@ _NOTE_MS = 8000
 _PLACES = (
     ("Air", "radio-tower", "What is on air and what follows"),
     ("Library", "library", "Items, lists, intake"),
+    ("Station", "hard-drive", "Backups, check, the station book"),
 )
 
 
@@ -61,6 +63,7 @@ class Window(QMainWindow):
         self.status = Status(settings.name)
         self.air = AirPlace(folder, self.link, self.palette_)
         self.library = LibraryPlace(folder, settings, self.palette_)
+        self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
         self.resize(1280, 800)
@@ -89,6 +92,7 @@ class Window(QMainWindow):
         self.stage = QStackedWidget()
         self.stage.addWidget(self.air)
         self.stage.addWidget(self.library)
+        self.stage.addWidget(self.station)
         row.addWidget(self.stage, 1)
         box.addLayout(row, 1)
         self.setCentralWidget(whole)
@@ -150,6 +154,7 @@ class Window(QMainWindow):
         self.status.finding_asked.connect(self.next_finding)
         self.library.add_asked.connect(self._add_items)
         self.library.shelf.changed.connect(self.plan)
+        self.station.changed.connect(self.plan)
         self._replan = QTimer(self)
         self._replan.setInterval(_REPLAN_MS)
         self._replan.timeout.connect(self.plan)
@@ -175,6 +180,7 @@ class Window(QMainWindow):
             ("Ctrl+Shift+Z", self.stage.currentWidget().undo.redo),
             ("Ctrl+1", lambda: self.go_to("Air")),
             ("Ctrl+2", lambda: self.go_to("Library")),
+            ("Ctrl+3", lambda: self.go_to("Station")),
             ("Ctrl+L", self.change_look),
             ("Ctrl+Q", self.close),
         ):
@@ -202,6 +208,7 @@ class Window(QMainWindow):
         app.setStyleSheet(theme.sheet(palette))
         self.air.set_palette(palette)
         self.library.set_palette(palette)
+        self.station.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
             button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
 
@@ -218,6 +225,11 @@ class Window(QMainWindow):
         """Carry out what a hand asked for."""
         if order in {"attended", "unattended"}:
             self.link.ask("unattended", on=order == "unattended")
+        elif order == "go" and not self.link.on_air and self._settings.copy_of:
+            self.say(
+                f"This is a copy of {self._settings.copy_of}, made for trying things on: it does "
+                "not go on air."
+            )
         elif order == "go" and not self.link.on_air:
             self.say("Starting the air engine …")
             if not self.link.start_engine():
@@ -235,11 +247,11 @@ class Window(QMainWindow):
         """Go to one of the places."""
         for other, button in self.places.items():
             button.setChecked(other == name)
-        place = {"Air": self.air, "Library": self.library}[name]
+        place = {"Air": self.air, "Library": self.library, "Station": self.station}[name]
         if self.stage.currentWidget() is not place:
             self.stage.setCurrentWidget(place)
-            if place is self.library:
-                self.library.open()
+            if isinstance(place, LibraryPlace | StationPlace):
+                place.open()
 
     def _find(self) -> None:
         self.go_to("Library")
@@ -270,7 +282,8 @@ class Window(QMainWindow):
     def _on_went(self) -> None:
         self._state = None
         self.status.set_on_air(on_air=False, waiting=False)
-        self.status.set_mode("the engine is off")
+        copy = self._settings.copy_of
+        self.status.set_mode(f"a copy of {copy}, not for air" if copy else "the engine is off")
         self.status.set_left(None)
         self.air.forget_item()
         self.air.header.show_modes(on_air=False, unattended=False, stopped=True)
@@ -373,5 +386,6 @@ class Window(QMainWindow):
         self.link.close()
         self.planner.close()
         self.library.close_down()
+        self.station.close_down()
         self.air.add.close_down()
         event.accept()

@@ -1,4 +1,4 @@
-"""The intake process: watches the jobs' folders and works off the queue of arrivals.
+"""The intake process: watches the jobs' folders, works off the queue of arrivals, backs up.
 
 It runs beside the engine or the desk, whichever started it, with low priority, and alone:
 a lock sees to that. All that it knows is in the station's database, so it goes on after a
@@ -27,8 +27,9 @@ from nightly_spindle.store.arrivals import Arrival
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.items import Looked
 from nightly_spindle.store.jobs import intake_jobs
-from nightly_spindle.store.library import Library
+from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.lock import Lock, holder
+from nightly_spindle.store.safekeeping import back_up_by_itself, backup_wanted
 from nightly_spindle.store.snapshot import change_count, segue_trigger_db
 
 LOCK = "intake.lock"
@@ -36,6 +37,7 @@ _ROUND_S = 0.5
 _WATCH_S = 1.0
 _IN_FLIGHT = 8
 _RETRY_S = 30.0  # after the disk or the database refused
+_FIRST_SAFE_S, _SAFE_S = 20.0, 300.0  # how often it is asked whether a backup is due
 _IDLE_S = 60.0  # workers that had nothing to do for so long are let go
 
 
@@ -76,6 +78,7 @@ class Service:
         lock.take()
         connection = connect(self._folder)
         next_watch = 0.0
+        next_safe = time.monotonic() + _FIRST_SAFE_S
         try:
             while not self._leaving.is_set():
                 now = time.monotonic()
@@ -86,6 +89,9 @@ class Service:
                             next_watch = now + _WATCH_S
                             self._watch(now)
                         self._work(now)
+                        if now >= next_safe and not self._flying:
+                            next_safe = now + _SAFE_S
+                            self._keep_safe()
                     except StorageFault as error:
                         print(f"{error}; tried again in {_RETRY_S:.0f} s", file=sys.stderr)
                         self._wait_until = now + _RETRY_S
@@ -96,6 +102,13 @@ class Service:
                 self._pool.shutdown(cancel_futures=True)
             connection.close()
             lock.release()
+
+    def _keep_safe(self) -> None:
+        """Make the station's backup when it is due."""
+        if backup_wanted(self._folder, now_us()):
+            made = back_up_by_itself(self._folder)
+            said = made.problem or f"backed up to {made.path}"
+            print(said, file=sys.stderr, flush=True)
 
     # -- watching ------------------------------------------------------------------------------
 

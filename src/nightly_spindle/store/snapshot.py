@@ -17,6 +17,7 @@ from nightly_spindle.core.items import Ending, Item, Kind, Measure
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rotation import turn_order
+from nightly_spindle.core.safekeeping import Backup, Standing, backup_standing
 from nightly_spindle.core.settings import settings_from
 from nightly_spindle.core.timebase import broadcast_day
 from nightly_spindle.store.database import connect
@@ -61,6 +62,16 @@ class Snapshot:
         if state is not None:
             self.reach(line.cart for line in state.upcoming)
         self.look_for_files()
+        self.programme.standing = self._standing(from_us)
+
+    def _standing(self, now_us: int) -> list[Standing]:
+        """Return what is wrong with the station at any hour."""
+        rows = self.connection.execute(
+            "SELECT at_us, path, bytes, problem FROM backup ORDER BY id DESC LIMIT 50"
+        )
+        tried = [Backup(*row) for row in rows]
+        since = self.connection.execute("SELECT min(added_us) FROM item").fetchone()[0]
+        return backup_standing(self.programme.settings, tried, since, now_us)
 
     def look_for_files(self) -> None:
         """Note which items in reach have no readable file."""
@@ -92,17 +103,25 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     connection = connect(folder)
     rows = connection.execute("SELECT name, value FROM setting").fetchall()
     settings = settings_from({row["name"]: row["value"] for row in rows})
-    drops = {
-        row["id"]: LogDrop(row["id"], row["name"], absolute(folder, row["folder"]), row["pattern"])
-        for row in connection.execute("SELECT * FROM log_drop")
-    }
-    events = [_event(row) for row in connection.execute("SELECT * FROM timed_event ORDER BY id")]
+    events, drops = read_events(connection, folder)
     items: dict[int, Item] = {}
     logs = LogReader(folder, connection, items, settle_s)
     programme = Programme(settings, logs, items, events, drops)
     snapshot = Snapshot(folder, connection, programme, logs)
     load_pool(snapshot)
     return snapshot
+
+
+def read_events(
+    connection: sqlite3.Connection, folder: Path
+) -> tuple[list[TimedEvent], dict[int, LogDrop]]:
+    """Read the timed events, and the log drops by number."""
+    drops = {
+        row["id"]: LogDrop(row["id"], row["name"], absolute(folder, row["folder"]), row["pattern"])
+        for row in connection.execute("SELECT * FROM log_drop")
+    }
+    rows = connection.execute("SELECT * FROM timed_event ORDER BY id")
+    return [_event(row) for row in rows], drops
 
 
 def load_pool(snapshot: Snapshot) -> None:

@@ -80,3 +80,21 @@ def stored(folder: Path, path: Path) -> str:
     """Return a path as it is stored: relative where it lies inside the station folder."""
     whole, base = path.absolute(), folder.absolute()
     return str(whole.relative_to(base)) if whole.is_relative_to(base) else str(whole)
+
+
+def set_settings(folder: Path, values: Mapping[str, str]) -> StationSettings:
+    """Change settings of a station; SettingRefused names all that are wrong, and none changes."""
+    connection = connect(folder)
+    try:
+        with connection:
+            rows = connection.execute("SELECT name, value FROM setting").fetchall()
+            settings = settings_from({row["name"]: row["value"] for row in rows} | dict(values))
+            connection.executemany(
+                "INSERT INTO setting (name, value) VALUES (?, ?)"
+                " ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+                texts_from(settings).items(),
+            )
+            connection.execute("UPDATE change SET count = count + 1")
+    finally:
+        connection.close()
+    return settings

@@ -196,6 +196,17 @@ timed_event = Table(
     Column("grace_s", Float, nullable=False, default=900.0),
 )
 
+# Backups that were made or tried; `problem` says why one failed.
+backup = Table(
+    "backup",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("at_us", Integer, nullable=False),
+    Column("path", Text, nullable=False),
+    Column("bytes", Integer, nullable=False),
+    Column("problem", Text, nullable=False),
+)
+
 # The one row that a restarted engine goes on from.
 air_state = Table(
     "air_state",

@@ -154,5 +154,13 @@ def _intake() -> None:
         sa.Column("options", sa.Text, nullable=False),
         sa.Column("at_us", sa.Integer, nullable=False),
     )
+    op.create_table(
+        "backup",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("at_us", sa.Integer, nullable=False),
+        sa.Column("path", sa.Text, nullable=False),
+        sa.Column("bytes", sa.Integer, nullable=False),
+        sa.Column("problem", sa.Text, nullable=False),
+    )
     op.create_index("arrival_by_path", "arrival", ["path"])
     op.create_index("arrival_by_state", "arrival", ["state", "id"])

@@ -1,0 +1,318 @@
+"""The station book: everything a station has programmed, as one documented JSON file.
+
+The format is `book.schema.json` (JSON Schema 2020-12), shipped beside this module. What is
+measured from sound but not programmed (waveforms, fingerprints) and what happened (as-run log,
+arrivals, backups) is not in it. History: format 1 is the first.
+"""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from contextlib import closing
+from dataclasses import fields
+from datetime import UTC, datetime
+from pathlib import Path, PurePosixPath
+from typing import TYPE_CHECKING, Any
+
+from nightly_spindle.core.book import Book, Change, compare
+from nightly_spindle.core.errors import InputFault, SettingRefused
+from nightly_spindle.core.intake import options_from, options_values
+from nightly_spindle.core.items import Measure
+from nightly_spindle.core.matching import key
+from nightly_spindle.core.recurrence import TimeRule
+from nightly_spindle.core.settings import settings_from, texts_from
+from nightly_spindle.store.database import connect
+
+if TYPE_CHECKING:
+    import sqlite3
+
+    from nightly_spindle.store.library import Library
+
+FORMAT = "nightly-spindle-book-1"
+SCHEMA = Path(__file__).with_name("book.schema.json")
+_MEASURE = tuple(spec.name for spec in fields(Measure))
+_ITEM = (
+    "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
+    "mtime_ns", "waits", "why_waits", "twin",
+)  # fmt: skip
+_EVENT = ("name", "start", "rrule", "entry", "priority", "grace_s")
+
+
+def read_station(folder: Path) -> dict[str, Any]:
+    """Return the book of a station."""
+    with closing(connect(folder)) as connection:
+        settings = {row["name"]: row["value"] for row in _all(connection, "setting", "name")}
+        roots = {row["id"]: row["path"] for row in _all(connection, "root", "path")}
+        return {
+            "format": FORMAT,
+            "settings": texts_from(settings_from(settings)),
+            "roots": sorted(roots.values()),
+            "categories": [
+                {"name": row["name"], "weight": row["weight"]}
+                for row in _all(connection, "category", "name")
+            ],
+            "items": _items(connection, roots),
+            "lists": _lists(connection),
+            "log_drops": [dict(row) for row in _all(connection, "log_drop", "id")],
+            "events": [_event(row) for row in _all(connection, "timed_event", "id")],
+            "intake_jobs": [_job(row) for row in _all(connection, "intake_job", "name")],
+        }
+
+
+def write_book(book: Book, path: Path) -> None:
+    """Write a book to a file, whole or not at all."""
+    from nightly_spindle.store.exchange import replace_file
+
+    replace_file(path, json.dumps(book, ensure_ascii=False, indent=1) + "\n")
+
+
+def read_book(path: Path) -> dict[str, Any]:
+    """Read a book; InputFault tells all that is wrong with it, each with its place."""
+    try:
+        book = json.loads(path.read_bytes())
+    except OSError as error:
+        raise InputFault(f"{path} cannot be read: {error.strerror}") from error
+    except (ValueError, RecursionError) as error:
+        raise InputFault(f"{path} is not JSON: {error}") from error
+    wrong = _wrong(book)
+    if wrong:
+        more = f"; and {len(wrong) - 5} more" if len(wrong) > 5 else ""
+        raise InputFault(f"{path} is no station book: {'; '.join(wrong[:5])}{more}")
+    checked: dict[str, Any] = book
+    return checked
+
+
+def _wrong(book: Any) -> list[str]:
+    """Return what is wrong with a book: its form first, then what the form cannot say."""
+    from jsonschema import Draft202012Validator
+
+    validator = Draft202012Validator(json.loads(SCHEMA.read_text(encoding="utf-8")))
+    wrong = [
+        f"{'/'.join(map(str, error.absolute_path)) or 'the book'}: {error.message[:120]}"
+        for error in validator.iter_errors(book)
+    ]
+    return wrong or [*_wrong_marks(book), *_wrong_values(book)]
+
+
+_MARKS = {"items": "cart", "categories": "name", "lists": "name", "log_drops": "id",
+          "intake_jobs": "name"}  # fmt: skip
+
+
+def _wrong_marks(book: Book) -> list[str]:
+    """Return entries that are there twice, and files outside the book's roots."""
+    wrong = []
+    for section, name in _MARKS.items():
+        counts = Counter(entry[name] for entry in book[section])
+        wrong += [f"{section}: {mark} is there twice" for mark, n in counts.items() if n > 1]
+    for item in book["items"]:
+        wrong += [
+            f"items/{item['cart']}: {place['path']} lies in none of the roots"
+            for place in [item, *item["former"]]
+            if place["root"] not in book["roots"] or ".." in PurePosixPath(place["path"]).parts
+        ]
+    return wrong
+
+
+def _wrong_values(book: Book) -> list[str]:
+    """Return settings, rules and options that cannot be."""
+    wrong = []
+    try:
+        settings_from(book["settings"])
+    except SettingRefused as error:
+        wrong.append(f"settings: {error}")
+    for number, event in enumerate(book["events"]):
+        try:
+            TimeRule(datetime.fromisoformat(event["start"]), event["rrule"]).check()
+        except (ValueError, SettingRefused) as error:
+            wrong.append(f"events/{number} “{event['name']}”: {error}")
+    for number, job in enumerate(book["intake_jobs"]):
+        try:
+            options_from(job["options"])
+        except SettingRefused as error:
+            wrong.append(f"intake_jobs/{number}: {error}")
+    return wrong
+
+
+def changes(folder: Path, book: Book) -> list[Change]:
+    """Return what applying a book to a station would change."""
+    return compare(read_station(folder), book)
+
+
+def apply_book(library: Library, book: Book) -> None:
+    """Make a station what a book says. What is measured of items that stay is kept."""
+    from sqlalchemy.dialects.sqlite import insert
+
+    from nightly_spindle.store import tables as t
+
+    version = library.version()
+    library.run(t.setting.delete())
+    _fill(library, t.setting, [{"name": n, "value": v} for n, v in book["settings"].items()])
+    for path in book["roots"]:
+        library.run(insert(t.root).values(path=path).on_conflict_do_nothing())
+    roots = {row["path"]: row["id"] for row in library.rows(t.root.select())}
+    _apply_items(library, book, roots, version)
+    library.run(t.root.delete().where(t.root.c.path.not_in(list(book["roots"]))))
+    library.run(t.item_category.delete())
+    library.run(t.category.delete())
+    _fill(library, t.category, [dict(entry) for entry in book["categories"]])
+    ids = {row["name"]: row["id"] for row in library.rows(t.category.select())}
+    pairs = [
+        {"cart": item["cart"], "category_id": ids[name]}
+        for item in book["items"]
+        for name in item["categories"]
+    ]
+    _fill(library, t.item_category, pairs)
+    library.run(t.list_line.delete())
+    library.run(t.list_.delete())
+    for number, entry in enumerate(book["lists"], 1):
+        values = {"id": number, "name": entry["name"], "target_s": entry["target_s"]}
+        library.run(insert(t.list_).values(**values))
+        lines = [{"list_id": number, "place": at, "cart": c} for at, c in enumerate(entry["carts"])]
+        _fill(library, t.list_line, lines)
+    for table, rows in (
+        (t.log_drop, [dict(entry) for entry in book["log_drops"]]),
+        (t.timed_event, [_event_row(entry) for entry in book["events"]]),
+        (t.intake_job, [_job_row(entry) for entry in book["intake_jobs"]]),
+    ):
+        library.run(table.delete())
+        _fill(library, table, rows)
+
+
+def _apply_items(library: Library, book: Book, roots: dict[str, int], version: int) -> None:
+    from sqlalchemy import select
+    from sqlalchemy.dialects.sqlite import insert
+
+    from nightly_spindle.store import items
+    from nightly_spindle.store import tables as t
+
+    there = set(library.run(select(t.item.c.cart)).scalars())
+    stay = {item["cart"] for item in book["items"]}
+    items.remove(library, sorted(there - stay))
+    library.run(t.former_place.delete())
+    # two items may swap their files: the places are freed first
+    library.run(t.item.update().values(path=t.item.c.cart.op("||")("?")))
+    for item in book["items"]:
+        row = _item_row(item, roots, version)
+        if item["cart"] in there:
+            library.run(t.item.update().where(t.item.c.cart == item["cart"]).values(**row))
+        else:
+            library.run(insert(t.item).values(**row))
+            measure = item["measure"]
+            sounding = measure["cue_out_s"] - measure["cue_in_s"]
+            library.run(
+                insert(t.item_sound).values(
+                    cart=item["cart"], overview=b"", fingerprint=b"", sounding_s=sounding
+                )
+            )
+        former = [
+            {
+                "cart": item["cart"],
+                "root_id": roots[place["root"]],
+                "path": place["path"],
+                "name_key": key(PurePosixPath(place["path"]).name),
+                "until_us": _us(place["until"]),
+                "ours": place["ours"],
+            }
+            for place in item["former"]
+        ]
+        _fill(library, t.former_place, former)
+
+
+def _fill(library: Library, table: Any, rows: list[dict[str, Any]]) -> None:
+    from sqlalchemy.dialects.sqlite import insert
+
+    if rows:
+        library.run(insert(table), rows)
+
+
+# -- rows and entries ------------------------------------------------------------------------------
+
+
+def _all(connection: sqlite3.Connection, table: str, order: str) -> list[sqlite3.Row]:
+    return connection.execute(f"SELECT * FROM {table} ORDER BY {order}").fetchall()
+
+
+def _items(connection: sqlite3.Connection, roots: dict[int, str]) -> list[dict[str, Any]]:
+    names: dict[int, list[str]] = {}
+    for row in connection.execute(
+        "SELECT x.cart, c.name FROM item_category x JOIN category c ON c.id = x.category_id"
+        " ORDER BY c.name"
+    ):
+        names.setdefault(row["cart"], []).append(row["name"])
+    former: dict[int, list[dict[str, Any]]] = {}
+    for row in _all(connection, "former_place", "id"):
+        place = {"root": roots[row["root_id"]], "path": row["path"], "ours": bool(row["ours"])}
+        former.setdefault(row["cart"], []).append(place | {"until": _iso(row["until_us"])})
+    return [
+        {
+            **{name: row[name] for name in _ITEM},
+            "root": roots[row["root_id"]],
+            "added": _iso(row["added_us"]),
+            "tags": json.loads(row["tags"] or "{}"),
+            "measure": {name: row[name] for name in _MEASURE},
+            "categories": names.get(row["cart"], []),
+            "former": former.get(row["cart"], []),
+        }
+        for row in _all(connection, "item", "cart")
+    ]
+
+
+def _item_row(item: dict[str, Any], roots: dict[str, int], version: int) -> dict[str, Any]:
+    return {
+        **{name: item[name] for name in _ITEM},
+        **item["measure"],
+        "root_id": roots[item["root"]],
+        "name_key": key(PurePosixPath(item["path"]).name),
+        "added_us": _us(item["added"]),
+        "tags": json.dumps(item["tags"], ensure_ascii=False),
+        "version": version,
+        **{f"sort_{name}": key(item[name]) for name in ("artist", "title", "album")},
+    }
+
+
+def _lists(connection: sqlite3.Connection) -> list[dict[str, Any]]:
+    carts: dict[int, list[int]] = {}
+    for row in _all(connection, "list_line", "list_id, place"):
+        carts.setdefault(row["list_id"], []).append(row["cart"])
+    return [
+        {"name": row["name"], "target_s": row["target_s"], "carts": carts.get(row["id"], [])}
+        for row in _all(connection, "list", "name")
+    ]
+
+
+def _event(row: sqlite3.Row) -> dict[str, Any]:
+    return {
+        **{name: row[name] for name in _EVENT},
+        "exdates": [text for text in row["exdates"].split(",") if text],
+        "steps": json.loads(row["steps"]),
+        "enabled": bool(row["enabled"]),
+    }
+
+
+def _event_row(entry: dict[str, Any]) -> dict[str, Any]:
+    steps = json.dumps(entry["steps"], ensure_ascii=False)
+    return {**entry, "exdates": ",".join(entry["exdates"]), "steps": steps}
+
+
+def _job(row: sqlite3.Row) -> dict[str, Any]:
+    return {
+        "name": row["name"],
+        "folder": row["folder"],
+        "subfolders": bool(row["subfolders"]),
+        "enabled": bool(row["enabled"]),
+        "options": json.loads(row["options"]),
+    }
+
+
+def _job_row(entry: dict[str, Any]) -> dict[str, Any]:
+    options = options_values(options_from(entry["options"]))
+    return {**entry, "options": json.dumps(options, ensure_ascii=False)}
+
+
+def _iso(us: int) -> str:
+    return datetime.fromtimestamp(us / 1e6, UTC).isoformat(timespec="microseconds")
+
+
+def _us(text: str) -> int:
+    return round(datetime.fromisoformat(text).timestamp() * 1e6)
