@@ -272,6 +272,11 @@ class Twin:
     label: str
     by_sound: bool
 
+    def why(self) -> str:
+        """Say why the newcomer waits."""
+        how = "sounds the same as" if self.by_sound else "has the artist and title of"
+        return f"it {how} cart {self.cart}, {self.label}"
+
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
@@ -317,7 +322,6 @@ def judge(
         why = f"it has no {' and no '.join(missing)}"
         return Verdict(State.WAITING, number, waits=Waits.TAGS, why=why)
     if twin is not None:
-        how = "sounds the same as" if twin.by_sound else "has the artist and title of"
-        why = f"it {how} cart {twin.cart}, {twin.label}"
-        return Verdict(State.WAITING, number, waits=Waits.DUPLICATE, why=why, twin=twin.cart)
+        waits = Waits.DUPLICATE
+        return Verdict(State.WAITING, number, waits=waits, why=twin.why(), twin=twin.cart)
     return Verdict(State.TAKEN, number)

@@ -116,12 +116,13 @@ def _among(
     parts = whole.split("/")
     lengths = [_common_end(parts, key(c.path).split("/")) for c in there]
     best = max(lengths)
-    at_best = [c for c, n in zip(there, lengths, strict=True) if n == best]
+    # an item can be a candidate twice: where its audio lies, and where it lay or came from
+    at_best = list(dict.fromkeys(c.cart for c, n in zip(there, lengths, strict=True) if n == best))
     if len(at_best) == 1:
         if best > 1 and not bare:
-            return at_best[0].cart, "path from another machine" if windows else "end of path"
-        return at_best[0].cart, "file name"
-    carts = ", ".join(str(c.cart) for c in at_best[:4])
+            return at_best[0], "path from another machine" if windows else "end of path"
+        return at_best[0], "file name"
+    carts = ", ".join(map(str, at_best[:4]))
     return None, f"{len(at_best)} items have this file name: carts {carts}"
 
 

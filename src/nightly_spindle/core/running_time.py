@@ -34,7 +34,7 @@ def running_time(items: Sequence[Item], rules: SegueRules, rate: int) -> Running
     """Return how long items run one after the other, joined as the sequencer would."""
     starts: list[float] = []
     plain = at = end = 0
-    for item, after in zip(items, [*items[1:], None], strict=True):
+    for item, after in zip(items, [*items[1:], None][: len(items)], strict=True):
         here = span(item, rate)
         starts.append(at / rate)
         plain += here.cue_out - here.cue_in

@@ -9,9 +9,11 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import (
+    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -22,12 +24,13 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
 from nightly_spindle.desk.bring_bar import BringBar
+from nightly_spindle.desk.group_tools import GroupTools
 from nightly_spindle.desk.groups import Entry, GroupList
 from nightly_spindle.desk.item_panel import ItemPanel
 from nightly_spindle.desk.item_table import ItemTable, file_urls
 from nightly_spindle.desk.library_edits import LibraryEdits
 from nightly_spindle.desk.theme import Palette, icon
-from nightly_spindle.store import lists
+from nightly_spindle.store import exchange, lists
 from nightly_spindle.store.catalogue import Catalogue, Found, Group, Query
 from nightly_spindle.store.uses import uses_of
 
@@ -43,7 +46,8 @@ _MOST_COMMON = 300  # items whose tags are compared when several are chosen
 
 _TOOLS = (
     ("add", "plus", "To the running order", "Add the items to the running order (Ctrl+Return)"),
-    ("list", "list-music", "To a new list", "Make a list of the chosen items"),
+    ("list", "list-music", "To a list", "Put the chosen items, or all shown, into a list"),
+    ("save", "save", "Save as …", "Save what is shown as a CSV table, M3U or XSPF playlist"),
     ("remove", "trash-2", "Remove", "Remove the items; their files stay (Delete)"),
     ("undo", "undo-2", "", "Undo the last edit (Ctrl+Z)"),
     ("redo", "redo-2", "", "Redo what was undone (Ctrl+Shift+Z)"),
@@ -68,6 +72,7 @@ class ItemsPage(QWidget):
         super().__init__()
         self._shelf, self.edits, self._ear = shelf, edits, ear
         self._palette = palette
+        self._tz = tz
         self._query = Query()
         self._found: Found | None = None
         self.known: tuple[str, ...] = ()
@@ -81,6 +86,7 @@ class ItemsPage(QWidget):
         self.groups = GroupList(palette, "Groups")
         self.artists = GroupList(palette, "Artists")
         self.albums = GroupList(palette, "Albums")
+        self.group_tools = GroupTools(edits, self.groups, palette)
         self.bar = BringBar()
         self.table = ItemTable(shelf, palette, tz)
         self.panel = ItemPanel(palette, tz)
@@ -113,6 +119,7 @@ class ItemsPage(QWidget):
         self.ways.addWidget(self.groups)
         self.ways.addWidget(self.browse)
         beside.addWidget(self.ways, 1)
+        beside.addWidget(self.group_tools)
         middle = QWidget()
         box = QVBoxLayout(middle)
         box.setContentsMargins(0, 0, 0, 0)
@@ -181,7 +188,8 @@ class ItemsPage(QWidget):
         self._ear.ended.connect(lambda: panel.show_playing(None, playing=False))
         tools = self.tools
         tools["add"].clicked.connect(lambda: self.add_asked.emit(self.table.carts()))
-        tools["list"].clicked.connect(self._make_list)
+        tools["list"].clicked.connect(self._offer_lists)
+        tools["save"].clicked.connect(self._ask_file)
         tools["remove"].clicked.connect(lambda: self.edits.ask_remove(self.table.carts()))
         self.edits.wire(tools["undo"], tools["redo"])
         self._browse(by_artist=False)
@@ -193,6 +201,7 @@ class ItemsPage(QWidget):
         self.table.painter_.set_palette(palette)
         for one in (self.groups, self.artists, self.albums):
             one.painter_.palette_ = palette
+        self.group_tools.set_palette(palette)
         self.panel.set_palette(palette)
         for name, picture, _, _ in _TOOLS:
             self.tools[name].setIcon(icon(picture, palette.text))
@@ -314,7 +323,7 @@ class ItemsPage(QWidget):
             )
         else:
             self.panel.show_none(len(self.table.items.carts))
-        for name in ("add", "list", "remove"):
+        for name in ("add", "remove"):
             self.tools[name].setEnabled(bool(carts))
 
     def _show_detail(self, detail: Any) -> None:
@@ -363,8 +372,41 @@ class ItemsPage(QWidget):
         else:
             self.edits.append_to_list(entry.id, entry.text, carts)
 
-    def _make_list(self) -> None:
-        self.edits.ask_new_list(self.table.carts(), self.list_made.emit)
+    def _meant(self) -> list[int]:
+        """Return the chosen items, or all that are shown: a whole artist, a whole album."""
+        return self.table.carts() or list(self.table.items.carts)
+
+    def _offer_lists(self) -> None:
+        carts = self._meant()
+        menu = QMenu(self)
+        new = menu.addAction(f"New list of {len(carts):,} items …")
+        new.triggered.connect(lambda: self.edits.ask_new_list(carts, self.list_made.emit))
+        menu.addSeparator()
+        for one in self._lists:
+            act = menu.addAction(one.name)
+            act.triggered.connect(
+                lambda _=False, one=one: self.edits.append_to_list(one.id, one.name, carts)
+            )
+        button = self.tools["list"]
+        self.menu = menu
+        menu.popup(button.mapToGlobal(button.rect().topLeft()))
+
+    def _ask_file(self) -> None:
+        kinds = "CSV table (*.csv);;M3U playlist (*.m3u);;XSPF playlist (*.xspf)"
+        name, _ = QFileDialog.getSaveFileName(self, "Save what is shown", "library.csv", kinds)
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, path: Path) -> None:
+        """Write the items that are shown to a file whose suffix says how."""
+        carts, tz = list(self.table.items.carts), self._tz
+
+        def look(catalogue: Catalogue) -> Any:
+            exchange.write(path, catalogue, carts, tz, path.stem)
+
+        self._shelf.look(
+            look, lambda _: self.said.emit(f"{len(carts):,} items are saved as {path}.")
+        )
 
     # -- dragging files in -----------------------------------------------------------------------
 
@@ -382,6 +424,10 @@ class ItemsPage(QWidget):
 
     def offer(self, paths: list[str]) -> None:
         """Ask how files and folders are to be brought in; the chosen group is proposed."""
+        tables = [path for path in paths if path.lower().endswith(".csv")]
+        if tables:
+            self.edits.ask_table(Path(tables[0]))
+            return
         entry = self.groups.entry()
         kind = entry.text if entry is not None and entry.sort == groups.KIND else ""
         category = entry.text if entry is not None and entry.sort == groups.CATEGORY else ""

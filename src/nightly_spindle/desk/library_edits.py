@@ -14,7 +14,7 @@ from nightly_spindle.core.intake import Tags, lacks
 from nightly_spindle.core.items import Kind
 from nightly_spindle.desk import groups
 from nightly_spindle.desk.shelf import LibraryEdit
-from nightly_spindle.store import categories, items, lists
+from nightly_spindle.store import categories, exchange, items, lists
 from nightly_spindle.store.uses import uses_of
 
 if TYPE_CHECKING:
@@ -71,7 +71,7 @@ class LibraryEdits(QObject):
         def do(library: Library) -> Any:
             before = items.edit(library, [cart], values)
             if not missing:
-                items.settle(library, [cart])
+                items.settle_tags(library, cart)
             return before
 
         self._push(f"settle cart {cart}", do, items.set_back)
@@ -217,6 +217,49 @@ class LibraryEdits(QObject):
                 lambda lib: categories.remove(lib, number),
                 categories.put_category_back,
             )
+
+    def ask_new_category(self) -> None:
+        """Ask for a name, and make a category."""
+
+        def make(name: str) -> None:
+            self._push(
+                f"make “{name}”",
+                lambda lib: categories.make(lib, name),
+                categories.remove,
+            )
+
+        self._ask_name("A new category", "What is the category called?", "", make)
+
+    def ask_table(self, path: Path) -> None:
+        """Say what a CSV table would change, then change it."""
+
+        def look(catalogue: Any) -> Any:
+            return exchange.changes_from(catalogue, exchange.read_table(path))
+
+        def ask(changes: list[exchange.TableChange]) -> None:
+            good = [change for change in changes if not change.problem]
+            bad = [change.problem for change in changes if change.problem]
+            box = QMessageBox(self._window)
+            box.setWindowTitle("A table of items")
+            box.setText(f"{path.name} would change {len(good)} items.")
+            box.setInformativeText("\n".join([*bad[:5], "It can be undone."]))
+            yes = box.addButton("Change them", QMessageBox.ButtonRole.AcceptRole)
+            box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+            yes.setEnabled(bool(good))
+
+            def done() -> None:
+                if box.clickedButton() is yes:
+                    self._push(
+                        f"read {path.name}",
+                        lambda lib: exchange.apply_changes(lib, good),
+                        exchange.undo_changes,
+                    )
+
+            box.finished.connect(lambda _: done())
+            self.asking = box
+            box.open()
+
+        self._shelf.look(look, ask)
 
     def append_to_list(self, list_id: int, name: str, carts: Sequence[int]) -> None:
         """Add items at the end of a list."""

@@ -140,6 +140,7 @@ class ListTable(QTableView):
         self.verticalHeader().setDefaultSectionSize(_ROW_PX)
         header = self.horizontalHeader()
         header.setHighlightSections(False)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for column, width in enumerate((80, 300, 220, 70, 70, 90)):
             self.setColumnWidth(column, width)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)

@@ -86,6 +86,7 @@ class StationPlace(QWidget):
         box.addWidget(self.told)
         box.addWidget(self.busy)
         box.addWidget(self.report, 1)
+        box.addStretch(0)
 
     def _backup_card(self) -> QWidget:
         card, grid = _card("BACKUPS", "Programme, library and logs in one verified file. Audio "
@@ -177,6 +178,7 @@ class StationPlace(QWidget):
         self.report.clear()
         every = list(lines)
         self.report.addItems(every[:_MOST])
+        self.report.setVisible(bool(every))
         if len(every) > _MOST:
             self.report.addItem(f"… and {len(every) - _MOST} more")
 

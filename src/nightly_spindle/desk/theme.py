@@ -164,6 +164,9 @@ QToolButton[role="place"] {{ background: transparent; border: none; border-radiu
     border-left: 3px solid transparent; padding: 9px 2px; }}
 QToolButton[role="place"]:checked {{ background: {p.raised}; border-left: 3px solid {p.text}; }}
 QToolButton[role="place"]:focus {{ border-left: 3px solid {p.muted}; }}
+QToolButton[role="mini"] {{ background: transparent; border: 1px solid transparent;
+    padding: 3px 4px; min-height: 16px; }}
+QToolButton[role="mini"]:hover {{ border-color: {p.line}; }}
 QToolButton[role="tab"], QToolButton[role="switch"] {{ background: transparent; border: none;
     border-bottom: 2px solid transparent; border-radius: 0; padding: 4px 10px; color: {p.muted}; }}
 QToolButton[role="tab"]:checked, QToolButton[role="switch"]:checked {{ color: {p.text};
@@ -175,6 +178,7 @@ QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius:
 QWidget#bar {{ background: {p.raised}; border-radius: 4px; }}
 QComboBox, QSpinBox {{ background: {p.ground}; border: 1px solid {p.line}; border-radius: 4px;
     padding: 2px 6px; min-height: 20px; }}
+QComboBox QLineEdit, QSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; }}
 QComboBox:focus, QSpinBox:focus, QCheckBox:focus {{ border: 1px solid {p.text}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox::down-arrow {{ image: url({_ASSETS}/icons/chevron.svg); width: 12px; height: 12px; }}

@@ -17,7 +17,7 @@ from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
 
-from nightly_spindle.core.errors import NightlySpindleError, StorageFault
+from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.core.intake import Source, State
 from nightly_spindle.intake.look import Task, look, workers
 from nightly_spindle.intake.take import Taken, settle_source, take
@@ -234,9 +234,5 @@ def serve(folder: Path, *, with_parent: bool) -> int:
             service.leave()
 
         threading.Thread(target=follow, name="parent", daemon=True).start()
-    try:
-        service.run()
-    except NightlySpindleError as error:
-        print(f"nightly-spindle: {error}", file=sys.stderr)
-        return error.exit_status
+    service.run()
     return 0

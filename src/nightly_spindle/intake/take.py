@@ -18,6 +18,7 @@ from nightly_spindle.core.intake import (
     Numbering,
     Source,
     State,
+    Twin,
     Verdict,
     judge,
     number_in_name,
@@ -64,20 +65,32 @@ def take(library: Library, looked: Looked, options: IntakeOptions) -> Taken:
         looked.tags,
         items.numbers_taken(library, [number]) if by_name and number else [],
         None if by_name else items.next_free(library, options.first, options.last),
-        None if by_name else items.find_twin(library, looked),
+        None
+        if by_name
+        else items.find_twin(library, looked.tags, looked.measured.fingerprint, _sounding(looked)),
     )
     if isinstance(verdict, str):
         return Taken(State.REFUSED, None, f"{looked.path}: {verdict}")
     # a file that may be written over at any time is played from a copy
     copied = by_name or options.source is not Source.LEAVE
+    source = looked
     if copied:
         looked = _copied(library.folder, looked, options, verdict.cart)
     try:
-        return _put_into(library, options, _carry_out(library, looked, options, verdict, copied))
+        taken = _put_into(library, options, _carry_out(library, looked, options, verdict, copied))
+        if copied:
+            items.remember_place(library, verdict.cart, source.path, source.root)
     except BaseException:
         if copied:
             looked.path.unlink(missing_ok=True)
         raise
+    return taken
+
+
+def _twin(library: Library, looked: Looked) -> Twin | None:
+    measure = looked.measured.measure
+    sounding = measure.cue_out_s - measure.cue_in_s
+    return items.find_twin(library, looked.tags, looked.measured.fingerprint, sounding)
 
 
 def _carry_out(

@@ -89,6 +89,13 @@ def members(library: Library, category: int) -> Pairs:
     return [(cart, category) for cart in rows]
 
 
+def of_item(library: Library, cart: int) -> Pairs:
+    """Return the memberships of an item."""
+    table = t.item_category.c
+    rows = library.run(select(table.category_id).where(table.cart == cart)).scalars()
+    return [(cart, category) for category in rows]
+
+
 Gone = tuple[int, str, float, Pairs]
 
 

@@ -11,6 +11,7 @@ import io
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from nightly_spindle.audio.tags import clean
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.playlists import Track, m3u, xspf
 from nightly_spindle.core.timebase import iso
@@ -170,7 +171,7 @@ def changes_from(catalogue: Catalogue, rows: Sequence[dict[str, str]]) -> list[T
             continue
         now = {name: str(getattr(known, name)) for name in READ}
         now["categories"] = "; ".join(sorted(filter(None, known.categories.split(", "))))
-        new = {name: row[name] for name in READ if name in row}
+        new = {name: clean(row[name]) for name in READ if name in row}
         if "categories" in new:
             parts = {part.strip() for part in new["categories"].split(";")}
             new["categories"] = "; ".join(sorted(filter(None, parts)))
@@ -187,23 +188,41 @@ def _number(row: dict[str, str], by_path: dict[str, int]) -> int | None:
     return by_path.get(row.get("path", ""))
 
 
-def apply_changes(library: Library, changes: Sequence[TableChange]) -> None:
-    """Make the changes; InputFault, with the line, when one cannot be, and none is made."""
-    from nightly_spindle.store import categories, items
-    from nightly_spindle.store import tables as t
+Before = list[tuple[list[dict[str, Any]], list[tuple[int, int]]]]
 
+
+def apply_changes(library: Library, changes: Sequence[TableChange]) -> Before:
+    """Make the changes; returns what `undo_changes` takes.
+
+    InputFault, with the line, when one cannot be, and then none is made.
+    """
+    from nightly_spindle.store import categories, items
+
+    before: Before = []
     for change in changes:
         if change.cart is None or change.problem:
             continue
         values = dict(change.values)
         names = values.pop("categories", None)
         try:
-            if values:
-                items.edit(library, [change.cart], values)
+            rows = items.edit(library, [change.cart], values)
+            pairs = categories.of_item(library, change.cart)
             if names is not None:
-                library.version()
-                library.run(t.item_category.delete().where(t.item_category.c.cart == change.cart))
+                categories.take_out(library, pairs)
                 for name in filter(None, names.split("; ")):
                     categories.add(library, categories.make(library, name), [change.cart])
         except InputFault as error:
             raise InputFault(f"line {change.line}: {error}") from error
+        before.append((rows, pairs))
+    return before
+
+
+def undo_changes(library: Library, before: Before) -> None:
+    """Take `apply_changes` back; categories that it made stay, empty."""
+    from nightly_spindle.store import categories, items
+
+    for rows, pairs in before:
+        items.set_back(library, rows)
+        for row in rows:
+            categories.take_out(library, categories.of_item(library, row["cart"]))
+        categories.put_in(library, pairs)

@@ -178,6 +178,24 @@ def replace_audio(
     library.run(sound.on_conflict_do_update(index_elements=["cart"], set_=_sound_values(looked)))
 
 
+def remember_place(library: Library, cart: int, path: Path, root: Path) -> None:
+    """Keep in mind where the audio of an item came from: logs may name it there."""
+    root_id, relative = root_for(library, path, root)
+    former = t.former_place.c
+    same = (former.cart == cart, former.root_id == root_id, former.path == relative)
+    if library.run(select(former.id).where(*same)).first() is None:
+        library.run(
+            insert(t.former_place).values(
+                cart=cart,
+                root_id=root_id,
+                path=relative,
+                name_key=key(path.name),
+                until_us=now_us(),
+                ours=False,
+            )
+        )
+
+
 def take_over(library: Library, waiting: int, cart: int) -> tuple[Removed, Row, Row]:
     """Give an item the audio of one in the waiting room, which goes.
 
@@ -219,28 +237,28 @@ def _give_audio(library: Library, cart: int, row: Row, sound: Row) -> None:
     library.run(t.item_sound.update().where(t.item_sound.c.cart == cart).values(**values))
 
 
-def find_twin(library: Library, looked: Looked, but: int | None = None) -> Twin | None:
-    """Return the item that a file seems to be again: by its sound, else by its tags."""
+def find_twin(
+    library: Library, tags: Tags, fingerprint: bytes, sounding_s: float, but: int = 0
+) -> Twin | None:
+    """Return the item that a newcomer seems to be again: by its sound, else by its tags.
+
+    Those that wait themselves, and the item `but`, are left aside.
+    """
     from nightly_spindle.audio.fingerprint import same_sound
 
-    measure = looked.measured.measure
-    sounding = measure.cue_out_s - measure.cue_in_s
+    other = (t.item.c.waits == "", t.item.c.cart != but)
+    sound = t.item_sound.c
     near = library.run(
-        select(t.item_sound.c.cart, t.item_sound.c.fingerprint).where(
-            t.item_sound.c.sounding_s.between(sounding - _LENGTH_S, sounding + _LENGTH_S),
-            t.item_sound.c.cart != (but or 0),
-        )
+        select(sound.cart, sound.fingerprint)
+        .join(t.item)
+        .where(sound.sounding_s.between(sounding_s - _LENGTH_S, sounding_s + _LENGTH_S), *other)
     ).all()
-    sure = same_sound(looked.measured.fingerprint, [row.fingerprint for row in near])
+    sure = same_sound(fingerprint, [row.fingerprint for row in near])
     cart = near[max(range(len(sure)), key=sure.__getitem__)].cart if any(sure) else None
     by_sound = cart is not None
-    if cart is None and looked.tags.artist:
-        same = (
-            t.item.c.sort_artist == key(looked.tags.artist),
-            t.item.c.sort_title == key(looked.tags.title),
-            t.item.c.cart != (but or 0),
-        )
-        cart = library.run(select(t.item.c.cart).where(*same).limit(1)).scalar()
+    if cart is None and tags.artist:
+        same = (t.item.c.sort_artist == key(tags.artist), t.item.c.sort_title == key(tags.title))
+        cart = library.run(select(t.item.c.cart).where(*same, *other).limit(1)).scalar()
     if cart is None:
         return None
     row = library.run(select(t.item.c.artist, t.item.c.title).where(t.item.c.cart == cart)).one()
@@ -285,6 +303,18 @@ def settle(library: Library, carts: Sequence[int]) -> None:
             .where(t.item.c.cart.in_(part))
             .values(waits="", why_waits="", twin=None, version=library.version())
         )
+
+
+def settle_tags(library: Library, cart: int) -> None:
+    """Let an item out that has its tags now, unless it seems to be in the library already."""
+    row, sound = _rows(library, t.item, [cart])[0], _rows(library, t.item_sound, [cart])[0]
+    tags = Tags(**{spec.name: row[spec.name] for spec in fields(Tags)})
+    twin = find_twin(library, tags, sound["fingerprint"], sound["sounding_s"], cart)
+    if twin is None:
+        settle(library, [cart])
+        return
+    values = {"waits": str(Waits.DUPLICATE), "why_waits": twin.why(), "twin": twin.cart}
+    set_back(library, [{"cart": cart, **values}])
 
 
 def remove(library: Library, carts: Sequence[int]) -> Removed:
