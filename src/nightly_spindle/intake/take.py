@@ -65,9 +65,7 @@ def take(library: Library, looked: Looked, options: IntakeOptions) -> Taken:
         looked.tags,
         items.numbers_taken(library, [number]) if by_name and number else [],
         None if by_name else items.next_free(library, options.first, options.last),
-        None
-        if by_name
-        else items.find_twin(library, looked.tags, looked.measured.fingerprint, _sounding(looked)),
+        None if by_name else _twin(library, looked),
     )
     if isinstance(verdict, str):
         return Taken(State.REFUSED, None, f"{looked.path}: {verdict}")

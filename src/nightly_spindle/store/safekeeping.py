@@ -13,7 +13,7 @@ import os
 import sqlite3
 import tempfile
 import zipfile
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
@@ -77,10 +77,10 @@ def back_up(folder: Path, target: Path) -> Backup:
         beside.replace(target)
         size = target.stat().st_size
     except OSError as error:
-        beside.unlink(missing_ok=True)
+        _gone(beside)
         raise StorageFault(f"{target} cannot be written: {error.strerror or error}") from error
     except (StorageFault, InputFault) as error:
-        beside.unlink(missing_ok=True)
+        _gone(beside)
         raise StorageFault(f"the backup {target} failed: {error}") from error
     return Backup(_now_us(), str(target), size)
 
@@ -281,6 +281,12 @@ def _copy_database(folder: Path, target: Path) -> None:
             copy.execute("PRAGMA journal_mode=DELETE")
         except sqlite3.Error as error:
             raise StorageFault(f"the database cannot be copied: {error}") from error
+
+
+def _gone(path: Path) -> None:
+    """Take away what is half written, as far as that can be done."""
+    with suppress(OSError):
+        path.unlink(missing_ok=True)
 
 
 def _integrity(database: Path) -> str:
