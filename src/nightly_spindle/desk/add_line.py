@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QEvent, QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -17,14 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.timebase import length
-from nightly_spindle.store.catalogue import Catalogue, Query
+from nightly_spindle.store.catalogue import Query
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
-    from nightly_spindle.store.catalogue import Row
+    from nightly_spindle.desk.shelf import Shelf
+    from nightly_spindle.store.catalogue import Found, Row
 
 _MOST = 200
 
@@ -37,17 +35,13 @@ class AddPanel(QWidget):
 
     add_asked = Signal(int, str)
     closed = Signal()
-    _found = Signal(int, object)
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, shelf: Shelf) -> None:
         super().__init__()
         self.setObjectName("details")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(300)
-        self._folder = folder
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
-        self._number = 0
+        self._shelf = shelf
         self._hits: list[Row] = []
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 14, 14, 12)
@@ -80,7 +74,6 @@ class AddPanel(QWidget):
         for widget in (title, self.where, self.field, self.list):
             box.addWidget(widget)
         box.addLayout(row)
-        self._found.connect(self._show)
 
     def open(self, before: str) -> None:
         """Get ready; `before` says where an item will go."""
@@ -106,42 +99,19 @@ class AddPanel(QWidget):
                 return True
         return super().eventFilter(watched, event)
 
-    def close_down(self) -> None:
-        """Wait for a running search."""
-        self._pool.waitForDone(5000)
-
     def _search(self, text: str) -> None:
-        self._number += 1
-        number, folder, found = self._number, self._folder, self._found
+        self._shelf.look(lambda catalogue: catalogue.find(Query(text), _MOST), self._show, "add")
 
-        def work() -> None:
-            try:
-                catalogue = Catalogue(folder)
-                try:
-                    carts = catalogue.find(Query(text), _MOST).first
-                finally:
-                    catalogue.close()
-                found.emit(number, list(carts))
-            except NightlySpindleError as error:
-                found.emit(number, str(error))
-
-        self._pool.start(QRunnable.create(work))
-
-    def _show(self, number: int, hits: list[Row] | str) -> None:
-        if number != self._number:
-            return
+    def _show(self, found: Found) -> None:
         self.list.clear()
-        if isinstance(hits, str):
-            self.where.setText(hits)
-            return
-        self._hits = hits
-        for hit in hits:
+        self._hits = list(found.first)
+        for hit in self._hits:
             name = f"{hit.artist} – {hit.title}" if hit.artist else hit.title
             entry = QListWidgetItem(
                 f"{name}\n{hit.kind} · cart {hit.cart} · {length(hit.duration_s)}"
             )
             self.list.addItem(entry)
-        if hits:
+        if self._hits:
             self.list.setCurrentRow(0)
 
     def _add(self) -> None:

@@ -27,11 +27,10 @@ from nightly_spindle.desk.theme import Palette, icon
 from nightly_spindle.desk.undo import AddLine, MoveLine, RemoveLines
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from nightly_spindle.core.night import Block, Mark
     from nightly_spindle.desk.link import EngineLink
     from nightly_spindle.desk.planning import Planned
+    from nightly_spindle.desk.shelf import Shelf
 
 _TOOLS = (
     ("add", "plus", "Add", "Put an item in before the chosen line (Ctrl+N)"),
@@ -53,7 +52,7 @@ class AirPlace(QWidget):
     hand = Signal(str)
     said = Signal(str)
 
-    def __init__(self, folder: Path, link: EngineLink, palette: Palette) -> None:
+    def __init__(self, shelf: Shelf, link: EngineLink, palette: Palette) -> None:
         super().__init__()
         self.setObjectName("place")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -68,7 +67,7 @@ class AirPlace(QWidget):
         self.night = NightLine(palette)
         self.table = OrderTable(palette)
         self.details = Details(palette)
-        self.add = AddPanel(folder)
+        self.add = AddPanel(shelf)
         self.tools: dict[str, QToolButton] = {}
         self.note = QLabel("")
         self.note.setProperty("role", "muted")

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.timebase import length, short_date
+from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.theme import Palette, icon
 from nightly_spindle.desk.wave import ItemWave
 
@@ -44,8 +45,8 @@ class ItemPanel(QWidget):
     edited = Signal(str, str)
     play_asked = Signal(float)
     stop_asked = Signal()
+    _playing = False
     category_asked = Signal(str, bool)
-    twin_asked = Signal(int)
 
     def __init__(self, palette: Palette, tz: ZoneInfo) -> None:
         super().__init__()
@@ -55,7 +56,6 @@ class ItemPanel(QWidget):
         self._tz = tz
         self._palette = palette
         self._was: dict[str, str] = {}
-        self._playing = False
         self.detail: Detail | None = None
         self.fields: dict[str, QLineEdit] = {}
         self.name = QLabel("")
@@ -86,6 +86,7 @@ class ItemPanel(QWidget):
         self.into.setToolTip("Put the chosen items into a category; type a new name to make one")
         self.into.setEditable(True)
         self.into.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.into.setLineEdit(Field())
         edit = self.into.lineEdit()
         assert edit is not None
         edit.setPlaceholderText("put into …")
@@ -117,7 +118,7 @@ class ItemPanel(QWidget):
         form.setHorizontalSpacing(8)
         form.setVerticalSpacing(3)
         for at, name in enumerate(FIELDS):
-            field = QLineEdit()
+            field = Field()
             field.setAccessibleName(name.capitalize())
             field.editingFinished.connect(lambda name=name: self._on_field(name))
             self.fields[name] = field
@@ -258,7 +259,7 @@ class ItemPanel(QWidget):
         field = self.fields[name]
         text = " ".join(field.text().split())
         if field.isModified() and text != self._was.get(name):
-            field.setModified(False)
+            field.setText(text)  # with a fresh memory: Ctrl+Z is for the edit from here on
             self._on_edit(name, text)
 
     def _on_edit(self, name: str, text: str) -> None:

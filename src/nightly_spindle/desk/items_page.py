@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QMenu,
     QSplitter,
     QStackedWidget,
@@ -24,6 +23,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
 from nightly_spindle.desk.bring_bar import BringBar
+from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.group_tools import GroupTools
 from nightly_spindle.desk.groups import Entry, GroupList
 from nightly_spindle.desk.item_panel import ItemPanel
@@ -75,8 +75,9 @@ class ItemsPage(QWidget):
         self._tz = tz
         self._query = Query()
         self._found: Found | None = None
+        self._open = False
         self.known: tuple[str, ...] = ()
-        self.field = QLineEdit()
+        self.field = Field()
         self.field.setPlaceholderText("Filter: artist, title, album, category, kind, cart number")
         self.field.setAccessibleName("Filter the items")
         self.field.setClearButtonEnabled(True)
@@ -211,6 +212,7 @@ class ItemsPage(QWidget):
 
     def open(self) -> None:
         """Show the first rows at once, then all there is."""
+        self._open = True
         self._shelf.look(lambda catalogue: catalogue.first_rows(), self._show_first, "first")
         self.refresh()
 
@@ -276,6 +278,8 @@ class ItemsPage(QWidget):
         self.by_artist.setChecked(by_artist)
         self.by_group.setChecked(not by_artist)
         self.ways.setCurrentWidget(self.browse if by_artist else self.groups)
+        if not self._open:
+            return  # nothing is read before the place is looked at
         if by_artist:
             self._read_artists()
         else:

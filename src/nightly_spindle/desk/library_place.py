@@ -47,13 +47,13 @@ class LibraryPlace(QWidget):
     said = Signal(str)
     add_asked = Signal(list)
 
-    def __init__(self, folder: Path, settings: StationSettings, palette: Palette) -> None:
+    def __init__(self, shelf: Shelf, settings: StationSettings, palette: Palette) -> None:
         super().__init__()
         self.setObjectName("place")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._folder = folder
+        self._folder = shelf.folder
         self._opened = False
-        self.shelf = Shelf(folder, self)
+        self.shelf = shelf
         self.ear = Ear(self)
         self.edits = LibraryEdits(self.shelf, self)
         tz = settings.tz
@@ -139,7 +139,6 @@ class LibraryPlace(QWidget):
         self._beside.stop()
         self.intake.close_down()
         self.ear.close()
-        self.shelf.close()
         if self._process is not None:
             self._process.closeWriteChannel()  # the intake ends with its input
             self._process.waitForFinished(15_000)

@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QLineEdit,
     QPushButton,
     QTableView,
     QVBoxLayout,
@@ -30,6 +29,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.running_time import Running, running_time
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
+from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.groups import Entry, GroupList
 from nightly_spindle.desk.item_table import MIME, carts_in
 from nightly_spindle.store import exchange, lists
@@ -228,7 +228,7 @@ class ListsPage(QWidget):
         self.aired.setProperty("role", "figure")
         self.plain = QLabel("")
         self.plain.setProperty("role", "muted")
-        self.target = QLineEdit()
+        self.target = Field()
         self.target.setPlaceholderText("1:00:00")
         self.target.setFixedWidth(90)
         self.target.setAccessibleName("How long the list should run")

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import queue
+import threading
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand
 
 from nightly_spindle.core.errors import NightlySpindleError
@@ -23,24 +26,35 @@ Edit = Callable[["Library"], Any]
 Then = Callable[[Any], None]
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Job:
+    """One thing to do, and who gets the answer."""
+
+    what: Look
+    then: Then
+    key: str
+    number: int
+    quiet: bool
+
+
 class Shelf(QObject):
     """Runs looks at the catalogue and edits of the library, one after the other, in a thread.
 
+    A plain thread and a queue: the wrappers of Qt's own runnables outlive what they wrap.
     Signals: `changed` when the library was edited, by us or by others; `failed` (str) with the
     sentence of what could not be done.
     """
 
     changed = Signal()
     failed = Signal(str)
-    _done = Signal(str, int, object, object, bool)
+    _done = Signal(object, object, str)
 
     def __init__(self, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.folder = folder
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
-        self._pool.setExpiryTimeout(-1)  # the catalogue's connection belongs to its thread
-        self._catalogue: Catalogue | None = None
+        self._queue: queue.SimpleQueue[_Job | None] = queue.SimpleQueue()
+        self._thread: threading.Thread | None = None
+        self._closing = False
         self._numbers: dict[str, int] = {}
         self._done.connect(self._on_done)
         self._looking = False
@@ -53,13 +67,12 @@ class Shelf(QObject):
         self._timer.start()
 
     def close(self) -> None:
-        """Finish what is under way."""
+        """Finish what is under way; what waits is not begun."""
         self._timer.stop()
-        self._pool.clear()
-        self._pool.waitForDone(10_000)
-        if self._catalogue is not None:
-            self._catalogue.close()
-            self._catalogue = None
+        self._closing = True
+        self._queue.put(None)
+        if self._thread is not None:
+            self._thread.join(timeout=30)
 
     def look(self, what: Look, then: Then, key: str = "") -> None:
         """Run `what` on the catalogue, then give its answer to `then` on this thread.
@@ -85,33 +98,41 @@ class Shelf(QObject):
         self._start(work, done, "", quiet=False)
 
     def _start(self, what: Look, then: Then, key: str, *, quiet: bool) -> None:
+        if self._closing:
+            return
         number = self._numbers.get(key, 0) + 1
         if key:
             self._numbers[key] = number
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._run, name="shelf", daemon=True)
+            self._thread.start()
+        self._queue.put(_Job(what, then, key, number, quiet))
 
-        def work() -> None:
-            if key and self._numbers[key] != number:
-                return  # a newer one waits already
+    def _run(self) -> None:
+        catalogue: Catalogue | None = None
+        while (job := self._queue.get()) is not None and not self._closing:
+            if self._stale(job):
+                continue  # a newer one waits already
             try:
-                if self._catalogue is None:
-                    self._catalogue = Catalogue(self.folder)
-                answer = what(self._catalogue)
+                catalogue = catalogue or Catalogue(self.folder)
+                answer, problem = job.what(catalogue), ""
             except NightlySpindleError as error:
-                self._done.emit(key, number, str(error), None, quiet)
-            else:
-                self._done.emit(key, number, answer, then, quiet)
+                answer, problem = None, str(error)
+            if not self._closing:
+                self._done.emit(job, answer, problem)
+        if catalogue is not None:
+            catalogue.close()
 
-        self._pool.start(QRunnable.create(work))
+    def _stale(self, job: _Job) -> bool:
+        return bool(job.key) and self._numbers[job.key] != job.number
 
-    def _on_done(
-        self, key: str, number: int, answer: object, then: Then | None, quiet: bool
-    ) -> None:
-        if key and self._numbers[key] != number:
+    def _on_done(self, job: _Job, answer: object, problem: str) -> None:
+        if self._closing or self._stale(job):
             return
-        if then is not None:
-            then(answer)
-        elif not quiet:
-            self.failed.emit(answer)
+        if not problem:
+            job.then(answer)
+        elif not job.quiet:
+            self.failed.emit(problem)
 
     def _look_for_changes(self) -> None:
         def then(changed: bool) -> None:

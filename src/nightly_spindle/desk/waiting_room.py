@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.intake import State, Tags, Waits
 from nightly_spindle.core.timebase import length, short_date
+from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.wave import ItemWave
 from nightly_spindle.store import arrivals
 from nightly_spindle.store.arrivals import Arrival
@@ -139,7 +140,7 @@ class WaitingRoom(QWidget):
         grid.setContentsMargins(0, 6, 0, 0)
         grid.setVerticalSpacing(5)
         for at, name in enumerate(_FIELDS):
-            field = QLineEdit()
+            field = Field()
             field.setAccessibleName(name.capitalize())
             field.returnPressed.connect(self._settle)
             self.fields[name] = field

@@ -27,6 +27,7 @@ from nightly_spindle.desk.link import EngineLink
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.planning import Planned
 from nightly_spindle.desk.rail import PlaceButton
+from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.desk.station_place import StationPlace
 from nightly_spindle.desk.status import Status
 
@@ -61,8 +62,9 @@ class Window(QMainWindow):
         self.link = EngineLink(folder, self)
         self.planner = Planner(folder, self)
         self.status = Status(settings.name)
-        self.air = AirPlace(folder, self.link, self.palette_)
-        self.library = LibraryPlace(folder, settings, self.palette_)
+        self.shelf = Shelf(folder, self)
+        self.air = AirPlace(self.shelf, self.link, self.palette_)
+        self.library = LibraryPlace(self.shelf, settings, self.palette_)
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -149,11 +151,12 @@ class Window(QMainWindow):
         self.link.failed.connect(self.say)
         self.planner.planned.connect(self._on_planned)
         self.planner.failed.connect(self.say)
+        self.shelf.failed.connect(self.say)
         self.air.hand.connect(self.hand)
         self.air.said.connect(self.say)
         self.status.finding_asked.connect(self.next_finding)
         self.library.add_asked.connect(self._add_items)
-        self.library.shelf.changed.connect(self.plan)
+        self.shelf.changed.connect(self.plan)
         self.station.changed.connect(self.plan)
         self._replan = QTimer(self)
         self._replan.setInterval(_REPLAN_MS)
@@ -176,8 +179,8 @@ class Window(QMainWindow):
             ("F9", self._stop_or_go),
             ("Ctrl+N", self._open_add),
             ("Ctrl+F", self._find),
-            ("Ctrl+Z", self.stage.currentWidget().undo.undo),
-            ("Ctrl+Shift+Z", self.stage.currentWidget().undo.redo),
+            ("Ctrl+Z", self._undo),
+            ("Ctrl+Shift+Z", self._redo),
             ("Ctrl+1", lambda: self.go_to("Air")),
             ("Ctrl+2", lambda: self.go_to("Library")),
             ("Ctrl+3", lambda: self.go_to("Station")),
@@ -252,6 +255,12 @@ class Window(QMainWindow):
             self.stage.setCurrentWidget(place)
             if isinstance(place, LibraryPlace | StationPlace):
                 place.open()
+
+    def _undo(self) -> None:
+        self.stage.currentWidget().undo.undo()
+
+    def _redo(self) -> None:
+        self.stage.currentWidget().undo.redo()
 
     def _find(self) -> None:
         self.go_to("Library")
@@ -387,5 +396,5 @@ class Window(QMainWindow):
         self.planner.close()
         self.library.close_down()
         self.station.close_down()
-        self.air.add.close_down()
+        self.shelf.close()
         event.accept()

@@ -78,6 +78,8 @@ def queued(library: Library, most: int) -> list[Arrival]:
 
 def finish(library: Library, arrival_id: int, state: State, cart: int | None, why: str) -> None:
     """Say what became of an arrival."""
+    if state is State.REFUSED:
+        library.version()  # what is taken in tells of itself
     library.run(
         t.arrival.update()
         .where(t.arrival.c.id == arrival_id)
