@@ -60,7 +60,7 @@ def everything(folder):
     """All that an edit may touch, for comparing before and after."""
     connection = connect(folder)
     tables = ("item", "item_sound", "category", "item_category", "list", "list_line",
-              "former_place", "item_search")  # fmt: skip
+              "former_place")  # fmt: skip
     rows = {t: [tuple(r) for r in connection.execute(f"SELECT * FROM {t} ORDER BY 1, 2")]
             for t in tables}  # fmt: skip
     names = [d[1] for d in connection.execute("PRAGMA table_info(item)")]

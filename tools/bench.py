@@ -19,6 +19,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from bench_library import looking, measuring
 
 RATE = 44_100
 DAY = date(2026, 11, 24)
@@ -63,13 +64,23 @@ def library(folder: Path, count: int) -> None:
         name = f"song {n:06}.wav"
         (audio / name).symlink_to("../one.wav")
         long = 190.0 + n % 60
+        artist = f"Artist {n % 900}"
         rows.append(
-            (n + 1, "song", f"Song {n}", f"Artist {n % 900}", "", "", 1, name, name, 0, None, long,
-             RATE, 2, -16.0, 5.0, -1.0, 0.0, long, long - 3, long - 6, "fade", b"")
+            (n + 1, "song", f"Song {n}", artist, "", "", 1, name, name, 0, long, RATE, 2, -16.0,
+             5.0, -1.0, 0.0, long, long - 3, long - 6, "fade", artist.lower(), f"song {n}",
+             f" {artist.lower()} song {n} song {n + 1}")
         )  # fmt: skip
     marks = ",".join("?" * len(rows[0]))
     with connection:
-        connection.executemany(f"INSERT INTO item VALUES ({marks})", rows)
+        connection.executemany(
+            "INSERT INTO item (cart, kind, title, artist, album, year, root_id, path, name_key,"
+            " added_us, duration_s, sample_rate, channels, integrated_lufs, loudness_range_lu,"
+            " true_peak_dbtp, cue_in_s, cue_out_s, segue_s, fade_start_s, ending, sort_artist,"
+            f" sort_title, words) VALUES ({marks})",
+            rows,
+        )
+        connection.execute("INSERT INTO category VALUES (1, 'Quay rotation', 1), (2, 'Low', 1)")
+        connection.execute("INSERT INTO item_category SELECT cart, 1 + (cart % 3 = 0) FROM item")
     connection.close()
     step = max(1, count // 400)
     names = [f"../audio/song {n * step % count:06}.wav" for n in range(400)]
@@ -292,6 +303,8 @@ def main() -> int:
         built = time.perf_counter() - begun
         row("demo station built", f"{built:.0f} s", "< 30 s", built < 30)
         rehearsal(work)
+        looking(work / "lib100000", work, 100_000, row)
+        measuring(work, row, best)
         render(work)
         desk(work, demo)
         engine(work, demo, 1 / 30 if quick else 1.0)

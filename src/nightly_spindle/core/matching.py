@@ -60,6 +60,16 @@ def key(text: str) -> str:
     return unicodedata.normalize("NFC", text).casefold()
 
 
+def search_words(*texts: str) -> str:
+    """Return texts as a filter looks through them: folded, no accents, a space before each word.
+
+    A word is looked for as " word": the beginning of a word of the text.
+    """
+    plain = unicodedata.normalize("NFKD", " ".join(texts).casefold())
+    bare = "".join(c for c in plain if not unicodedata.combining(c))
+    return " " + " ".join("".join(c if c.isalnum() else " " for c in bare).split())
+
+
 def _slashes(raw: str) -> str:
     path = path_of(raw)
     # a backslash separates only where the spelling is a Windows one

@@ -17,6 +17,7 @@ from PySide6.QtCore import (
 )
 from PySide6.QtGui import (
     QColor,
+    QFontMetrics,
     QGuiApplication,
     QKeyEvent,
     QKeySequence,
@@ -62,6 +63,13 @@ COLUMNS = (
 )
 _ALBUM, _ROOM_FOR_ALBUM = 4, 820  # column; pixels of the whole table
 _MOST_DRAGGED = 2000
+_BLANK = ("",) * len(COLUMNS)
+_SIDES = [
+    int((Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft)
+        | Qt.AlignmentFlag.AlignVCenter)
+    for _, _, _, right in COLUMNS
+]  # fmt: skip
+_LETTER_PX = 9  # hardly a letter is wider: shorter texts need no measuring
 
 
 def carts_in(data: QMimeData) -> list[int]:
@@ -79,6 +87,7 @@ class ItemModel(QAbstractTableModel):
         self._tz = tz
         self.carts: Sequence[int] = []
         self._rows: dict[int, Row] = {}
+        self._texts: dict[int, tuple[str, ...]] = {}  # of the rows that were looked at
         self._asked: set[int] = set()
         self._wanted: set[int] = set()
         self._collect = QTimer(self)
@@ -91,6 +100,7 @@ class ItemModel(QAbstractTableModel):
         self.beginResetModel()
         self.carts = found.carts.tolist()
         self._rows = {row.cart: row for row in found.first}
+        self._texts = {}
         self._asked = set()
         self.endResetModel()
 
@@ -98,6 +108,7 @@ class ItemModel(QAbstractTableModel):
         """Show these rows, all there are for now."""
         self.beginResetModel()
         self.carts = [row.cart for row in rows]
+        self._texts = {}
         self._rows = {row.cart: row for row in rows}
         self.endResetModel()
 
@@ -149,8 +160,17 @@ class ItemModel(QAbstractTableModel):
 
     def text(self, at: int, column: int) -> str:
         """Return what a cell says."""
-        row = self.row(at)
-        return "" if row is None else _texts(row, self._tz)[column]
+        return self.texts(at)[column]
+
+    def texts(self, at: int) -> tuple[str, ...]:
+        """Return what the cells of a row say."""
+        cart = self.carts[at]
+        if cart not in self._texts:
+            row = self.row(at)
+            if row is None:
+                return _BLANK
+            self._texts[cart] = _texts(row, self._tz)
+        return self._texts[cart]
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role == Qt.ItemDataRole.DisplayRole:
@@ -198,12 +218,14 @@ class RowPainter(QStyledItemDelegate):
         super().__init__(parent)
         self.set_palette(palette)
         self._font = font(TEXT)
+        self._metrics = QFontMetrics(self._font)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self._colors = {
             name: QColor(getattr(palette, name)) for name in ("text", "muted", "select", "alarm")
         }
+        self._pens = [QPen(self._colors[name]) for name in ("text", "muted")]
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         box: QRect = option.rect  # type: ignore[attr-defined]
@@ -224,15 +246,14 @@ class RowPainter(QStyledItemDelegate):
                 painter.setBrush(self._colors["alarm"])
                 painter.drawEllipse(QRect(box.right() - 14, box.center().y() - 4, 9, 9))
                 inner.adjust(0, 0, -14, 0)
+        text = model.texts(index.row())[column]
+        if not text:
+            return
         painter.setFont(self._font)
-        painter.setPen(QPen(self._colors["text" if column < 3 else "muted"]))
-        text = painter.fontMetrics().elidedText(
-            model.text(index.row(), column), Qt.TextElideMode.ElideRight, inner.width()
-        )
-        side_flag = (
-            Qt.AlignmentFlag.AlignRight if COLUMNS[column][3] else Qt.AlignmentFlag.AlignLeft
-        )
-        painter.drawText(inner, int(side_flag | Qt.AlignmentFlag.AlignVCenter), text)
+        painter.setPen(self._pens[column >= 3])
+        if len(text) * _LETTER_PX > inner.width():
+            text = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, inner.width())
+        painter.drawText(inner, _SIDES[column], text)
 
 
 class ItemTable(QTableView):

@@ -19,7 +19,7 @@ from nightly_spindle.core.book import Book, Change, compare
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.intake import options_from, options_values
 from nightly_spindle.core.items import Measure
-from nightly_spindle.core.matching import key
+from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.settings import settings_from, texts_from
 from nightly_spindle.store.database import connect
@@ -267,6 +267,9 @@ def _item_row(item: dict[str, Any], roots: dict[str, int], version: int) -> dict
         "added_us": _us(item["added"]),
         "tags": json.dumps(item["tags"], ensure_ascii=False),
         "version": version,
+        "words": search_words(
+            *(item[name] for name in ("artist", "title", "album", "kind")), str(item["cart"])
+        ),
         **{f"sort_{name}": key(item[name]) for name in ("artist", "title", "album")},
     }
 

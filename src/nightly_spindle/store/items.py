@@ -15,7 +15,7 @@ from nightly_spindle.audio.measure import Measured
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.intake import MOST_CART, Markers, Tags, Twin, Waits
 from nightly_spindle.core.items import Ending, Kind, Measure, kept_markers
-from nightly_spindle.core.matching import key
+from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.store import tables as t
 from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.station import absolute, stored
@@ -128,15 +128,13 @@ def put(
     root_id, relative = root_for(library, looked.path, looked.root)
     library.run(
         insert(t.item).values(
-            cart=cart,
-            kind=str(kind),
             root_id=root_id,
             path=relative,
             added_us=now_us(),
             waits=str(waits),
             why_waits=why,
             twin=twin,
-            **_tag_values(asdict(looked.tags)),
+            **_tag_values({**asdict(looked.tags), "kind": str(kind), "cart": cart}),
             **_file_values(library, looked),
             **_measure_values(looked.measured.measure),
         )
@@ -281,7 +279,7 @@ def edit(library: Library, carts: Sequence[int], values: Mapping[str, str]) -> l
     from nightly_spindle.audio.tags import clean
 
     tidy = {name: clean(value) for name, value in values.items()}
-    names = [*values, "waits", "why_waits", "twin"]
+    names = [*EDITABLE, "waits", "why_waits", "twin"]
     before = _rows(library, t.item, carts, ["cart", *names])
     set_back(library, [{**row, **tidy} for row in before])
     return before
@@ -366,6 +364,11 @@ def _parts(carts: Sequence[int]) -> Iterable[Sequence[int]]:
 
 def _tag_values(values: Mapping[str, Any]) -> Row:
     found = dict(values)
+    if {"artist", "title", "album", "kind", "cart"} <= set(values):
+        found["words"] = search_words(
+            values["artist"], values["title"], values["album"], str(values["kind"]),
+            str(values["cart"]),
+        )  # fmt: skip
     for name in ("artist", "title", "album"):
         if name in values:
             found[f"sort_{name}"] = key(values[name])

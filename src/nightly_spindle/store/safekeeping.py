@@ -201,11 +201,6 @@ def check(folder: Path) -> list[Trouble]:
         broken = connection.execute("PRAGMA foreign_key_check").fetchall()
         if broken:
             found.append(Trouble(f"{len(broken)} rows of the database point nowhere", grave=True))
-        try:
-            connection.execute("INSERT INTO item_search (item_search) VALUES ('integrity-check')")
-            connection.rollback()
-        except sqlite3.DatabaseError as error:
-            found.append(Trouble(f"the search index is damaged: {error}", grave=True))
         for row in connection.execute("SELECT name, folder FROM log_drop"):
             drop = absolute(folder, row["folder"])
             if not Path(drop).is_dir():

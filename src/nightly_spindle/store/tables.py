@@ -68,6 +68,7 @@ item = Table(
     Column("sort_artist", Text, nullable=False, default=""),  # core.matching.key of the text
     Column("sort_title", Text, nullable=False, default=""),
     Column("sort_album", Text, nullable=False, default=""),
+    Column("words", Text, nullable=False, default=""),  # core.matching.search_words
     Column("twin", Integer),  # the item that a waiting one seems to be again
     Index("item_by_name", "name_key"),
     Index("item_by_turn", "kind", "last_aired_us", "cart"),

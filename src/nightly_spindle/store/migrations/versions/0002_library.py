@@ -1,9 +1,11 @@
-"""The library: sound apart from items, search, lists, intake jobs and arrivals."""
+"""The library: sound apart from items, words to find by, lists, intake jobs and arrivals."""
 
 from typing import Any
 
 import sqlalchemy as sa
 from alembic import op
+
+from nightly_spindle.core.matching import search_words
 
 revision = "0002"
 down_revision = "0001"
@@ -12,7 +14,7 @@ down_revision = "0001"
 def upgrade() -> None:
     _sound()
     _items()
-    _search()
+    _words()
     op.add_column("category", sa.Column("weight", sa.Float, nullable=False, server_default="1"))
     op.create_table(
         "list",
@@ -54,7 +56,7 @@ def _items() -> None:
     for name, kind in (
         ("genre", text), ("tags", text), ("encoding", text), ("size", number),
         ("mtime_ns", number), ("waits", text), ("why_waits", text), ("version", number),
-        ("sort_artist", text), ("sort_title", text), ("sort_album", text),
+        ("sort_artist", text), ("sort_title", text), ("sort_album", text), ("words", text),
     ):  # fmt: skip
         column = sa.Column(name, kind[0], nullable=False, server_default=kind[1])
         op.add_column("item", column)
@@ -87,48 +89,18 @@ def _items() -> None:
     op.execute("INSERT INTO change VALUES (1, 0)")
 
 
-def _search() -> None:
-    op.execute(
-        "CREATE VIRTUAL TABLE item_search USING fts5(artist, title, album, kind, cart, categories,"
-        " tokenize = 'unicode61 remove_diacritics 2', prefix = '1 2 3')"
-    )
-    op.execute(
-        "INSERT INTO item_search (rowid, artist, title, album, kind, cart, categories)"
-        " SELECT i.cart, artist, title, album, kind, i.cart, coalesce((SELECT"
-        " group_concat(c.name, ' ') FROM item_category ic JOIN category c ON"
-        " c.id = ic.category_id WHERE ic.cart = i.cart), '') FROM item i"
-    )
-    op.execute(
-        "CREATE TRIGGER item_search_add AFTER INSERT ON item BEGIN INSERT INTO item_search"
-        " (rowid, artist, title, album, kind, cart, categories)"
-        " VALUES (new.cart, new.artist, new.title, new.album, new.kind, new.cart, ''); END"
-    )
-    op.execute(
-        "CREATE TRIGGER item_search_change AFTER UPDATE OF artist, title, album, kind ON item"
-        " BEGIN UPDATE item_search SET artist = new.artist, title = new.title,"
-        " album = new.album, kind = new.kind WHERE rowid = new.cart; END"
-    )
-    op.execute(
-        "CREATE TRIGGER item_search_remove AFTER DELETE ON item"
-        " BEGIN DELETE FROM item_search WHERE rowid = old.cart; END"
-    )
-    names = (
-        "(SELECT coalesce(group_concat(c.name, ' '), '') FROM item_category ic"
-        " JOIN category c ON c.id = ic.category_id WHERE ic.cart = {row}.cart)"
-    )
-    for name, when, row in (("join", "INSERT", "new"), ("leave", "DELETE", "old")):
-        op.execute(
-            f"CREATE TRIGGER item_search_{name} AFTER {when} ON item_category BEGIN"
-            f" UPDATE item_search SET categories = {names.format(row=row)}"
-            f" WHERE rowid = {row}.cart; END"
+def _words() -> None:
+    """Fill in the words that the filter looks through; every later edit writes them too."""
+    connection = op.get_bind()
+    rows = connection.execute(
+        sa.text("SELECT cart, artist, title, album, kind FROM item")
+    ).fetchall()
+    for row in rows:
+        words = search_words(row.artist, row.title, row.album, row.kind, str(row.cart))
+        connection.execute(
+            sa.text("UPDATE item SET words = :words WHERE cart = :cart"),
+            {"words": words, "cart": row.cart},
         )
-    op.execute(
-        "CREATE TRIGGER item_search_rename AFTER UPDATE OF name ON category BEGIN"
-        " UPDATE item_search SET categories = (SELECT group_concat(c.name, ' ') FROM"
-        " item_category ic JOIN category c ON c.id = ic.category_id"
-        " WHERE ic.cart = item_search.rowid) WHERE rowid IN"
-        " (SELECT cart FROM item_category WHERE category_id = new.id); END"
-    )
 
 
 def _intake() -> None:
