@@ -70,6 +70,12 @@ def everything(folder):
     return rows
 
 
+def seen(catalogue):
+    """All that a catalogue answers from its arrays."""
+    every = [catalogue.find(Query(words, sort="title")) for words in ("", "lamp", "night", "100")]
+    return [(f.carts.tolist(), f.kinds, f.categories, f.loose, f.total_s) for f in every]
+
+
 # -- rules of the intake ------------------------------------------------------------------------
 
 
@@ -288,6 +294,7 @@ def test_every_edit_can_be_taken_back_whole(station):
         categories.add(library, day, [1002])
         mine = lists.make_list(library, "Mine", [1001, 1003, 1001])
     before = everything(station)
+    kept = Catalogue(station)  # follows edit by edit what a new one reads at once
     edits = [
         (lambda b: items.edit(b, [1001, 1002], {"artist": "X", "kind": "promo"}), items.set_back),
         (lambda b: items.remove(b, [1001, 1003]), items.put_back),
@@ -304,10 +311,12 @@ def test_every_edit_can_be_taken_back_whole(station):
         with Library(station) as library:
             memory = do(library)
         assert everything(station) != before
+        assert seen(kept) == seen(Catalogue(station))
         assert change_count(connect(station)) == count + 1, "readers see that something changed"
         with Library(station) as library:
             undo(library, memory)
         assert everything(station) == before
+        assert seen(kept) == seen(Catalogue(station))
 
 
 def test_bad_edits_change_nothing_and_say_why(station):

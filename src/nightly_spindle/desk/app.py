@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 
 def application() -> QApplication:
     """Return the one application object, with the shipped fonts loaded."""
+    # every call into Qt takes Python's lock anew: a thread that reads must give it up quickly
+    sys.setswitchinterval(0.0005)
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("nightly-spindle")

@@ -69,6 +69,7 @@ _SIDES = [
         | Qt.AlignmentFlag.AlignVCenter)
     for _, _, _, right in COLUMNS
 ]  # fmt: skip
+_FLAGS = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
 _LETTER_PX = 9  # hardly a letter is wider: shorter texts need no measuring
 
 
@@ -183,8 +184,7 @@ class ItemModel(QAbstractTableModel):
         return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return base | Qt.ItemFlag.ItemIsDragEnabled if index.isValid() else base
+        return _FLAGS if index.isValid() else Qt.ItemFlag.NoItemFlags
 
     def mimeTypes(self) -> list[str]:
         return [MIME, "text/uri-list", "text/plain"]
@@ -206,7 +206,7 @@ def _texts(row: Row, tz: ZoneInfo) -> tuple[str, ...]:
         "" if row.lufs is None else f"{row.lufs:.1f}",
         row.album,
         str(row.cart),
-        "never" if row.aired_us is None else short_date(row.aired_us, tz),
+        "" if row.aired_us is None else short_date(row.aired_us, tz),
         row.categories,
     )
 

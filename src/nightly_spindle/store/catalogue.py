@@ -43,6 +43,8 @@ SORTS = {
 }
 _KINDS = [str(kind) for kind in Kind]
 _PART = 500
+_ANSWERS = 100  # sets of words whose answers are kept
+_MOST_PATCHED = 5000  # items whose edits are followed one by one
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +140,7 @@ class _Arrays:
     pairs: NDArray[np.int64]  # (place, category id), shape (n, 2)
     names: dict[int, tuple[str, float]]
     orders: dict[tuple[str, bool], NDArray[np.int64]] = field(default_factory=dict)
+    answers: dict[str, NDArray[np.bool_]] = field(default_factory=dict)  # words: who has them
 
 
 class Catalogue:
@@ -162,7 +165,7 @@ class Catalogue:
         query = f"{_ROW} ORDER BY i.sort_artist, i.sort_title, i.cart LIMIT ?"
         return [_row(row) for row in self._connection.execute(query, (limit,))]
 
-    def find(self, query: Query, first: int = 60) -> Found:
+    def find(self, query: Query, first: int = 40) -> Found:
         """Answer a query; InputFault when its sort is unknown."""
         if query.sort not in SORTS:
             raise InputFault(f"items cannot be sorted by '{query.sort}': {', '.join(SORTS)}")
@@ -258,15 +261,16 @@ class Catalogue:
 
     def _read(self) -> _Arrays:
         count = change_count(self._connection)
-        if self._arrays is None or count != self._count:
-            self._arrays, self._count = _arrays(self._connection), count
+        if self._arrays is not None and count != self._count:
+            self._arrays = _patched(self._connection, self._arrays, self._count)
+        if self._arrays is None:
+            self._arrays = _arrays(self._connection)
+        self._count = count
         return self._arrays
 
     def _base(self, arrays: _Arrays, query: Query) -> NDArray[np.bool_]:
         """Mark what a query finds, kinds and category left aside."""
-        shown = np.ones(len(arrays.carts), dtype=bool)
-        for word in dict.fromkeys(search_words(query.words).split()):
-            shown &= _with_word(arrays, word, shown)
+        shown = self._with_words(arrays, search_words(query.words)).copy()
         if query.artist is not None:
             where, values = "sort_artist = ?", [key(query.artist)]
             if query.album is not None:
@@ -278,6 +282,23 @@ class Catalogue:
         if query.waiting:
             shown &= arrays.waits
         return shown
+
+    def _with_words(self, arrays: _Arrays, words: str) -> NDArray[np.bool_]:
+        """Mark the items that have all the words. The newest answers are kept: people type on
+        and take back.
+        """
+        found = np.ones(len(arrays.carts), dtype=bool)
+        asked = ""
+        for word in words.split():
+            asked += f" {word}"
+            if asked not in arrays.answers:
+                # who types on narrows what was found for the letters so far
+                begun = arrays.answers.get(asked[:-1], found)
+                arrays.answers[asked] = found & _with_word(arrays, word, begun)
+                while len(arrays.answers) > _ANSWERS:
+                    arrays.answers.pop(next(iter(arrays.answers)))
+            found = arrays.answers[asked]
+        return found
 
     def _marked(self, arrays: _Arrays, query: str, values: Sequence[Any]) -> NDArray[np.bool_]:
         carts = _column(self._connection, query, values)
@@ -313,19 +334,60 @@ def _arrays(connection: sqlite3.Connection) -> _Arrays:
     columns = list(zip(*cursor.execute(query), strict=True)) or [()] * 5
     number = {kind: at for at, kind in enumerate(_KINDS)}
     carts = np.array(columns[0], dtype=np.int64)
-    pairs = cursor.execute("SELECT cart, category_id FROM item_category").fetchall()
-    table = np.array(pairs, dtype=np.int64).reshape(-1, 2)
-    table[:, 0] = _places(carts, table[:, 0])
-    names = cursor.execute("SELECT id, name, weight FROM category ORDER BY name")
+    pairs, category_names = _categories(cursor, carts)
     return _Arrays(
         carts,
         np.array([number[kind] for kind in columns[1]], dtype=np.uint8),
         np.array(columns[2], dtype=np.float64),
         np.array(columns[3], dtype=np.bool_),
         list(columns[4]),
-        table,
-        {row[0]: (row[1], row[2]) for row in names},
+        pairs,
+        category_names,
     )
+
+
+def _patched(connection: sqlite3.Connection, old: _Arrays, count: int) -> _Arrays | None:
+    """Return the arrays after a few edits since edit `count`; None when all must be read anew."""
+    cursor = _plain(connection)
+    query = "SELECT cart, kind, duration_s, waits != '', words FROM item WHERE version > ?"
+    rows = cursor.execute(query, (count,)).fetchmany(_MOST_PATCHED + 1)
+    changed = np.array([row[0] for row in rows], dtype=np.int64)
+    places = np.searchsorted(old.carts, changed)
+    known = np.isin(changed, old.carts)
+    total = cursor.execute("SELECT count(*) FROM item").fetchone()[0]
+    # new ones come at the end, as a rule; anything else is rare enough to be read anew
+    new = [row for row, is_known in zip(rows, known, strict=True) if not is_known]
+    top = int(old.carts[-1]) if len(old.carts) else 0
+    if (
+        len(rows) > _MOST_PATCHED
+        or total != len(old.carts) + len(new)
+        or any(row[0] <= top for row in new)
+    ):
+        return None
+    new.sort()
+    number = {kind: at for at, kind in enumerate(_KINDS)}
+    carts = np.append(old.carts, np.array([row[0] for row in new], dtype=np.int64))
+    kinds = np.append(old.kinds, np.array([number[row[1]] for row in new], dtype=np.uint8))
+    lengths = np.append(old.lengths, np.array([row[2] for row in new], dtype=np.float64))
+    waits = np.append(old.waits, np.array([row[3] for row in new], dtype=np.bool_))
+    words = [*old.words, *(row[4] for row in new)]
+    for row, place, is_known in zip(rows, places.tolist(), known, strict=True):
+        if is_known:
+            kinds[place], lengths[place] = number[row[1]], row[2]
+            waits[place], words[place] = row[3], row[4]
+    pairs, names = _categories(cursor, carts)
+    return _Arrays(carts, kinds, lengths, waits, words, pairs, names)
+
+
+def _categories(
+    cursor: sqlite3.Cursor, carts: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], dict[int, tuple[str, float]]]:
+    """Return (memberships as (place, category id), {category id: (name, weight)})."""
+    pairs = cursor.execute("SELECT cart, category_id FROM item_category").fetchall()
+    table = np.array(pairs, dtype=np.int64).reshape(-1, 2)
+    table[:, 0] = _places(carts, table[:, 0])
+    names = cursor.execute("SELECT id, name, weight FROM category ORDER BY name")
+    return table, {row[0]: (row[1], row[2]) for row in names}
 
 
 def _plain(connection: sqlite3.Connection) -> sqlite3.Cursor:
@@ -346,14 +408,16 @@ def _with_word(arrays: _Arrays, word: str, among: NDArray[np.bool_]) -> NDArray[
     """Mark the items of which a word, or a word of a category's name, begins so."""
     begin = f" {word}"
     words = arrays.words
-    places = np.flatnonzero(among)
-    hits = [at for at in places.tolist() if begin in words[at]]
-    found = np.zeros(len(words), dtype=bool)
-    found[hits] = True
+    if np.count_nonzero(among) * 3 > len(words):
+        found = np.array([begin in text for text in words], dtype=bool)
+    else:
+        found = np.zeros(len(words), dtype=bool)
+        places = np.flatnonzero(among)
+        found[places] = [begin in words[at] for at in places.tolist()]
     ids = [i for i, (name, _) in arrays.names.items() if begin in search_words(name)]
     if ids:
         found[arrays.pairs[np.isin(arrays.pairs[:, 1], ids), 0]] = True
-    return found
+    return found & among
 
 
 def _places(carts: NDArray[np.int64], wanted: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -387,9 +451,8 @@ def _count_kinds(arrays: _Arrays, shown: NDArray[np.bool_]) -> tuple[Group, ...]
 
 def _count_categories(arrays: _Arrays, shown: NDArray[np.bool_]) -> tuple[Group, ...]:
     inside = arrays.pairs[shown[arrays.pairs[:, 0]], 1]
-    ids, counts = np.unique(inside, return_counts=True)
-    found = dict(zip(ids.tolist(), counts.tolist(), strict=True))
+    counts = np.bincount(inside, minlength=max(arrays.names, default=0) + 1)
     return tuple(
-        Group(number, name, found.get(number, 0), weight)
+        Group(number, name, int(counts[number]), weight)
         for number, (name, weight) in arrays.names.items()
     )
