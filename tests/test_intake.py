@@ -38,6 +38,7 @@ from nightly_spindle.store import arrivals, items, jobs
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library
+from nightly_spindle.store.safekeeping import backups, verify
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
@@ -156,6 +157,10 @@ def test_a_folder_dropped_in_becomes_a_clean_library_without_a_click(bare, tmp_p
     )
     # none of those that wait is in rotation, and a log may name a file where it came from
     assert {item.title for item in open_station(bare).programme.pool} == {"Ebb", "Flood", "Neap"}
+    # and what there is to lose now is backed up by itself
+    (made,) = wait(lambda: backups(bare), 60, running.told)
+    assert made.problem == ""
+    assert verify(Path(made.path))["station"] == "Bare"
 
 
 def test_it_goes_on_after_a_kill_and_can_be_cancelled(bare, tmp_path, intake):

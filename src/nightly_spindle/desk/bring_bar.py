@@ -42,7 +42,7 @@ class BringBar(QWidget):
         edit.returnPressed.connect(self._on_bring)
         self.copy = QComboBox()
         self.copy.setAccessibleName("What becomes of the files")
-        self.copy.addItem("played from there", Source.LEAVE)
+        self.copy.addItem("left there", Source.LEAVE)
         self.copy.addItem("copied in", Source.COPY)
         self.copy.setToolTip(
             "The audio stays where it is and is played from there, or is copied into the "
@@ -100,7 +100,7 @@ class BringBar(QWidget):
         options = IntakeOptions(
             kind=Kind(self.kind.currentText()),
             categories=(category,) if category else (),
-            source=self.copy.currentData(),
+            source=Source(self.copy.currentData()),
         )
         self.hide()
         self.asked.emit(self.paths, options)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent
-from PySide6.QtGui import QKeyEvent, QKeySequence
+from PySide6.QtCore import QEvent, Signal
+from PySide6.QtGui import QIntValidator, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QLineEdit
 
 
@@ -28,3 +28,32 @@ class Field(QLineEdit):
             event.ignore()
             return
         super().keyPressEvent(event)
+
+
+class NumberField(Field):
+    """A whole number to type. Signal: `valueChanged` when another one was typed or set."""
+
+    valueChanged = Signal(int)  # noqa: N815 - as Qt names it
+
+    def __init__(self, low: int, high: int) -> None:
+        super().__init__()
+        self._low, self._high = low, high
+        self._value = low
+        self.setValidator(QIntValidator(low, high, self))
+        self.textEdited.connect(self._on_typed)
+        self.editingFinished.connect(lambda: self.setText(str(self._value)))
+
+    def value(self) -> int:
+        """Return the number; what is out of bounds does not count."""
+        return self._value
+
+    def setValue(self, value: int) -> None:
+        """Show a number."""
+        self._value = min(max(self._low, value), self._high)
+        self.setText(str(self._value))
+        self.valueChanged.emit(self._value)
+
+    def _on_typed(self, text: str) -> None:
+        if self.hasAcceptableInput():
+            self._value = int(text)
+            self.valueChanged.emit(self._value)

@@ -53,12 +53,12 @@ _PAGE = 100
 # heading, sort, width in pixels, right-aligned
 COLUMNS = (
     ("Title", "title", 210, False),
-    ("Artist", "artist", 136, False),
+    ("Artist", "artist", 130, False),
     ("Length", "length", 58, True),
     ("LUFS", "loudness", 50, True),
     ("Album", "album", 120, False),
     ("Cart", "cart", 52, True),
-    ("Last aired", "aired", 84, True),
+    ("Last aired", "aired", 106, True),
     ("Categories", "", 108, False),
 )
 _ALBUM, _ROOM_FOR_ALBUM = 4, 820  # column; pixels of the whole table
@@ -242,9 +242,12 @@ class RowPainter(QStyledItemDelegate):
             side = 10
             paint_sign(painter, row.kind, QRect(box.x() + 6, box.center().y() - 4, side, side))
             if row.waits:
+                painter.save()
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(self._colors["alarm"])
                 painter.drawEllipse(QRect(box.right() - 14, box.center().y() - 4, 9, 9))
+                painter.restore()
                 inner.adjust(0, 0, -14, 0)
         text = model.texts(index.row())[column]
         if not text:

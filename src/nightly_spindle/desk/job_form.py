@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QSpinBox,
     QWidget,
 )
 
@@ -30,6 +29,7 @@ from nightly_spindle.core.intake import (
     options_from,
 )
 from nightly_spindle.core.items import Kind
+from nightly_spindle.desk.fields import NumberField
 
 _NUMBERING = {
     Numbering.NEXT: "the next free number",
@@ -61,10 +61,8 @@ class JobForm(QWidget):
         self.categories = QLineEdit()
         self.categories.setPlaceholderText("none; several with commas between")
         self.numbering = _choice(_NUMBERING)
-        self.first, self.last = QSpinBox(), QSpinBox()
+        self.first, self.last = NumberField(1, MOST_CART), NumberField(1, MOST_CART)
         for box in (self.first, self.last):
-            box.setRange(1, MOST_CART)
-            box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             box.setFixedWidth(96)
         self.markers = _choice(_MARKERS)
         self.template = QLineEdit()
@@ -182,7 +180,7 @@ class JobForm(QWidget):
 
     def _on_change(self) -> None:
         self.touched = True
-        by_name = self.numbering.currentData() is Numbering.NAME
+        by_name = self.numbering.currentData() == Numbering.NAME
         for number in (self.first, self.last):
             number.setEnabled(not by_name)
         self.markers.setEnabled(by_name)

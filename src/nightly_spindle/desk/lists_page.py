@@ -51,6 +51,7 @@ if TYPE_CHECKING:
 Index = QModelIndex | QPersistentModelIndex
 _LINES = "application/x-nightly-spindle-list-lines"
 _HEADS = ("Starts at", "Title", "Artist", "Length", "Cart", "Kind")
+_RIGHT = {0, 3, 4}
 _ROW_PX = 22
 
 
@@ -78,12 +79,14 @@ class _Lines(QAbstractTableModel):
     def headerData(
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
-        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return _HEADS[section]
-        return None
+        if orientation is not Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.TextAlignmentRole and section in _RIGHT:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        return _HEADS[section] if role == Qt.ItemDataRole.DisplayRole else None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in {0, 3, 4}:
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in _RIGHT:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role != Qt.ItemDataRole.DisplayRole:
             return None

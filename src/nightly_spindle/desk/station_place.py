@@ -19,12 +19,12 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QProgressBar,
     QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from nightly_spindle.core.timebase import short_date
+from nightly_spindle.desk.fields import NumberField
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.store import book, safekeeping
 from nightly_spindle.store.station import set_settings
@@ -65,7 +65,7 @@ class StationPlace(QWidget):
         self.report = QListWidget()
         self.report.setAccessibleName("What was found")
         self.report.setWordWrap(True)
-        self.every, self.keep = QSpinBox(), QSpinBox()
+        self.every, self.keep = NumberField(0, 365), NumberField(1, 1000)
         self.place = QLineEdit(settings.backup_folder)
         self._lay_out()
 
@@ -91,21 +91,21 @@ class StationPlace(QWidget):
     def _backup_card(self) -> QWidget:
         card, grid = _card("BACKUPS", "Programme, library and logs in one verified file. Audio "
                            "stays where it is.")  # fmt: skip
-        self.every.setRange(0, 365)
         self.every.setValue(round(self._settings.backup_every_days))
-        self.every.setSpecialValueText("never by itself")
-        self.every.setSuffix(" days")
-        self.keep.setRange(1, 1000)
+        self.every.setToolTip("0 makes no backups by itself")
         self.keep.setValue(self._settings.backup_keep)
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Every", self.every), ("Keep the newest", self.keep), ("In the folder", self.place),
-        )  # fmt: skip
+            ("Every so many days", self.every),
+            ("Keep the newest", self.keep),
+            ("In the folder", self.place),
+        )
         for at, (text, widget) in enumerate(rows, 2):
-            grid.addWidget(QLabel(text), at, 0)
+            label = QLabel(text)
+            label.setMinimumWidth(label.sizeHint().width() + 4)
+            grid.addWidget(label, at, 0)
             widget.setAccessibleName(text)
             grid.addWidget(widget, at, 1)
         for number in (self.every, self.keep):
-            number.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             number.editingFinished.connect(self._save_rules)
         self.place.editingFinished.connect(self._save_rules)
         self.now = _button("Back up now", "Make a backup and verify it", self.back_up)

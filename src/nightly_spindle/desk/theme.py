@@ -156,6 +156,7 @@ QPushButton, QToolButton {{ background: {p.raised}; border: 1px solid {p.line};
 QPushButton:hover, QToolButton:hover {{ border-color: {p.muted}; }}
 QPushButton:focus, QToolButton:focus, QTableView:focus, QLineEdit:focus, QListWidget:focus
     {{ border: 1px solid {p.text}; }}
+QLineEdit:disabled, QComboBox:disabled {{ color: {p.muted}; background: {p.panel}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {p.muted}; border-color: {p.raised}; }}
 QPushButton[role="finding"] {{ background: {p.alarm_ground}; border-color: {p.alarm};
     color: {p.alarm}; font-weight: bold; text-align: left; }}

@@ -37,7 +37,7 @@ _ROUND_S = 0.5
 _WATCH_S = 1.0
 _IN_FLIGHT = 8
 _RETRY_S = 30.0  # after the disk or the database refused
-_FIRST_SAFE_S, _SAFE_S = 20.0, 300.0  # how often it is asked whether a backup is due
+_FIRST_SAFE_S, _SAFE_S = 3.0, 300.0  # how often it is asked whether a backup is due
 _IDLE_S = 60.0  # workers that had nothing to do for so long are let go
 
 

@@ -13,13 +13,17 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from nightly_spindle.core.intake import IntakeOptions
+from nightly_spindle.core.intake import IntakeJob, IntakeOptions, Numbering, Source
 from nightly_spindle.core.items import Kind
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
 from nightly_spindle.standins.scheduler import day_log, leave_log
+from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import DATABASE
+from nightly_spindle.store.jobs import save_job
+from nightly_spindle.store.library import Library
+from nightly_spindle.store.lists import make_list, set_target
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
@@ -89,10 +93,42 @@ def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]
         for kind in kinds
     ]
     bring_in(building, intakes, lambda done, of: progress("measuring", 0.6 + 0.4 * done / of))
+    _leave_arrivals(building / "arrivals")
+    _programme(building)
     for entry in sorted(building.iterdir()):
         entry.rename(folder / entry.name)
     building.rmdir()
     progress("done", 1.0)
+
+
+def _leave_arrivals(folder: Path) -> None:
+    """Put files into the watched folder: two new, one known, one nameless, one that is none."""
+    folder.mkdir(exist_ok=True)
+    for artist, title, seed in (("Tam Reddick", "Slack Water Radio", 61),
+                                ("Odile Faraday", "Bell Buoy", 62)):  # fmt: skip
+        sound = _song(Song(artist, title, 40, "flac", 2, drive_db=1), seed)
+        _write(str(folder / f"{artist} - {title}.flac"), sound, 44_100, title, artist, "")
+    sound = _song(Song("", "", 40, "flac", 2, fade_s=6), 63)
+    _write(str(folder / "tape 14 side b.flac"), sound, 44_100, "", "", "")
+    audio = folder.parent / "audio" / "song"
+    shutil.copy(audio / "Harrow Point - Ballast.flac", folder / "Ballast (harbour mix).flac")
+    (folder / "interview.mp3").write_text("to be recorded on Thursday\n", encoding="utf-8")
+
+
+def _programme(folder: Path) -> None:
+    """Program an intake job and two lists."""
+    catalogue = Catalogue(folder)
+    carts = catalogue.find(Query(kinds=("song",), sort="cart")).carts.tolist()
+    catalogue.close()
+    with Library(folder) as library:
+        options = IntakeOptions(categories=("New songs",), source=Source.COPY)
+        save_job(library, IntakeJob(0, "Label post", "arrivals", options))
+        news = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME)
+        save_job(library, IntakeJob(0, "Hourly news", "newsdesk", news))
+        fog = make_list(library, "Fog night", carts[::2])
+        set_target(library, fog, 900.0)
+        make_list(library, "If all else fails", carts[1:12:3])
+    (folder / "newsdesk").mkdir()
 
 
 def leave_logs(folder: Path, day: date) -> list[Path]:
@@ -212,7 +248,8 @@ def _write(
     elif path.endswith(".flac"):
         settings = {"compression_level": 0.1}  # building fast matters more than size
     with soundfile.SoundFile(path, "w", rate, 2, **settings) as file:
-        file.title, file.artist = title, artist
+        if title:
+            file.title, file.artist = title, artist
         if album:
             file.album = album
         for at in range(0, len(sound), _VORBIS_BLOCK):
