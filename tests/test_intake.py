@@ -29,12 +29,12 @@ from nightly_spindle.core.intake import (
 from nightly_spindle.core.items import Kind
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.look import Task, look
-from nightly_spindle.intake.service import intake_pid
+from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.intake.take import take
 from nightly_spindle.intake.walk import Unusable, audio_below
 from nightly_spindle.intake.watch import REST_S, Watch, being_written
 from nightly_spindle.standins import synth
-from nightly_spindle.store import arrivals, items, jobs
+from nightly_spindle.store import arrivals, intake_reading, items, jobs
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library
@@ -86,7 +86,7 @@ def intake():
 
 
 def report(folder):
-    return {Path(a.path).name: a for a in reversed(arrivals.read(folder, 500))}
+    return {Path(a.path).name: a for a in reversed(intake_reading.read_arrivals(folder, 500))}
 
 
 def settled(folder, count, running, seconds=60):
@@ -178,7 +178,7 @@ def test_it_goes_on_after_a_kill_and_can_be_cancelled(bare, tmp_path, intake):
     wait(lambda: len(Catalogue(bare).find(Query()).carts) > before, 60, second.told)
     with Library(bare) as library:
         cancelled = arrivals.cancel(library)
-    assert arrivals.waiting_in_queue(bare) == (0, "")
+    assert intake_reading.waiting_in_queue(bare) == (0, "")
     time.sleep(1)
     there = connect(bare).execute("SELECT path FROM item").fetchall()
     assert len({row["path"] for row in there}) == len(there), "nothing is taken in twice"

@@ -23,7 +23,7 @@ from nightly_spindle.desk.app import application, open_window
 from nightly_spindle.desk.item_table import MIME
 from nightly_spindle.desk.lists_page import seconds_from
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.intake.service import intake_pid
+from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.store import lists
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.library import Library

@@ -5,6 +5,8 @@ It runs in the keeper's thread, never in the pump.
 
 from __future__ import annotations
 
+import sqlite3
+import sys
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.timebase import US, broadcast_day
@@ -18,6 +20,8 @@ from nightly_spindle.store.snapshot import (
 )
 
 if TYPE_CHECKING:
+    from concurrent.futures import Future
+
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.engine import Engine
     from nightly_spindle.core.items import Item
@@ -32,14 +36,19 @@ class Lookout:
         self._wall = wall
         self._count = change_count(snapshot.connection)
         self._late: dict[int, Item] = {}
+        self._sent: dict[int, Item] = {}
+        self._asked: Future[list[int]] | None = None
         self.engine: Engine | None = None
 
     def look(self) -> None:
-        """Look around once."""
-        self._follow_library()
-        self._look_for_logs()
-        self._look_for_files()
-        load_pool(self._snapshot)
+        """Look around once; a database that is locked is looked at again the next time."""
+        try:
+            self._follow_library()
+            self._look_for_logs()
+            self._look_for_files()
+            load_pool(self._snapshot)
+        except sqlite3.OperationalError as error:
+            print(f"the library cannot be read now: {error}", file=sys.stderr, flush=True)
 
     def _follow_library(self) -> None:
         """Pass edited items on, each when it is not just about to start."""
@@ -59,12 +68,15 @@ class Lookout:
                 self.engine.ask(lambda: snapshot.programme.set_events(events, drops))
             snapshot.logs.forget()  # a line that was missing may be in the library now
             self._count = count
-        if self._late and self.engine is not None:
-            late = list(self._late.values())
-            engine = self.engine
-            taken = engine.ask(lambda: engine.renew(late)).result(timeout=5.0)
-            for cart in taken:
-                self._late.pop(cart, None)
+        if self._asked is not None and self._asked.done():
+            for cart in self._asked.result():
+                if self._late.get(cart) is self._sent[cart]:  # not edited again meanwhile
+                    del self._late[cart]
+            self._asked = None
+        if self._late and self._asked is None and self.engine is not None:
+            self._sent, engine = dict(self._late), self.engine
+            late = list(self._sent.values())
+            self._asked = engine.ask(lambda: engine.renew(late))
 
     def _look_for_logs(self) -> None:
         programme = self._snapshot.programme

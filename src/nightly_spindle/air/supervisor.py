@@ -9,7 +9,7 @@ import threading
 import time
 from typing import TYPE_CHECKING
 
-from nightly_spindle.intake.service import intake_pid
+from nightly_spindle.intake.place import intake_pid
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -27,8 +27,8 @@ from nightly_spindle.core.intake import IntakeJob, State
 from nightly_spindle.core.timebase import length, short_date
 from nightly_spindle.desk.job_form import JobForm
 from nightly_spindle.desk.theme import Palette
-from nightly_spindle.store import arrivals, jobs
-from nightly_spindle.store.arrivals import Arrival
+from nightly_spindle.store import editing
+from nightly_spindle.store.intake_reading import Arrival, read_arrivals, read_jobs, waiting_in_queue
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
@@ -252,12 +252,12 @@ class IntakePage(QWidget):
             self.said.emit(f"“{job.name}” is saved. {job.sentence()}")
             self.refresh()
 
-        self._shelf.edit(lambda library: jobs.save_job(library, job), then)
+        self._shelf.edit(lambda library: editing.jobs.save_job(library, job), then)
 
     def _end(self) -> None:
         job = self._chosen()
         if job is not None:
-            self._shelf.edit(lambda library: jobs.remove_job(library, job.id),
+            self._shelf.edit(lambda library: editing.jobs.remove_job(library, job.id),
                              lambda _: self.refresh())  # fmt: skip
 
     def _cancel(self) -> None:
@@ -265,16 +265,16 @@ class IntakePage(QWidget):
             self.said.emit(f"{count} files are not taken in; they are where they were.")
             self.refresh()
 
-        self._shelf.edit(arrivals.cancel, then)
+        self._shelf.edit(editing.arrivals.cancel, then)
 
 
 def _news(catalogue: Catalogue) -> Any:
-    found = jobs.read_jobs(catalogue.folder)
-    queued, held_up = arrivals.waiting_in_queue(catalogue.folder)
+    found = read_jobs(catalogue.folder)
+    queued, held_up = waiting_in_queue(catalogue.folder)
     return _News(
         found,
         {job.id: Path(job.folder).is_dir() for job in found},
-        arrivals.read(catalogue.folder, _MOST),
+        read_arrivals(catalogue.folder, _MOST),
         queued,
         held_up,
     )

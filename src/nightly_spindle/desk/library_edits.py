@@ -14,7 +14,7 @@ from nightly_spindle.core.intake import Tags, lacks
 from nightly_spindle.core.items import Kind
 from nightly_spindle.desk import groups
 from nightly_spindle.desk.shelf import LibraryEdit
-from nightly_spindle.store import categories, exchange, items, lists
+from nightly_spindle.store import editing, exchange, lists
 from nightly_spindle.store.uses import uses_of
 
 if TYPE_CHECKING:
@@ -61,7 +61,7 @@ class LibraryEdits(QObject):
     def set_values(self, carts: Sequence[int], values: dict[str, str]) -> None:
         """Change tags of items."""
         text = f"change {', '.join(values)} of {_items(carts)}"
-        self._push(text, lambda lib: items.edit(lib, carts, values), items.set_back)
+        self._push(text, lambda lib: editing.items.edit(lib, carts, values), editing.items.set_back)
 
     def settle(self, cart: int, kind: str, tags: Tags) -> None:
         """Give a waiting item its tags, and let it out of the waiting room if they suffice."""
@@ -69,29 +69,29 @@ class LibraryEdits(QObject):
         missing = lacks(Kind(kind), tags)
 
         def do(library: Library) -> Any:
-            before = items.edit(library, [cart], values)
+            before = editing.items.edit(library, [cart], values)
             if not missing:
-                items.settle_tags(library, cart)
+                editing.items.settle_tags(library, cart)
             return before
 
-        self._push(f"settle cart {cart}", do, items.set_back)
+        self._push(f"settle cart {cart}", do, editing.items.set_back)
 
     def keep(self, carts: Sequence[int]) -> None:
         """Let items out of the waiting room as they are."""
 
         def do(library: Library) -> Any:
-            before = items.edit(library, carts, {})
-            items.settle(library, carts)
+            before = editing.items.edit(library, carts, {})
+            editing.items.settle(library, carts)
             return before
 
-        self._push(f"keep {_items(carts)}", do, items.set_back)
+        self._push(f"keep {_items(carts)}", do, editing.items.set_back)
 
     def take_over(self, waiting: int, cart: int) -> None:
         """Give an item the audio of a waiting one."""
         self._push(
             f"give cart {cart} the audio of cart {waiting}",
-            lambda lib: items.take_over(lib, waiting, cart),
-            items.undo_take_over,
+            lambda lib: editing.items.take_over(lib, waiting, cart),
+            editing.items.undo_take_over,
         )
 
     def ask_remove(self, carts: Sequence[int]) -> None:
@@ -136,11 +136,11 @@ class LibraryEdits(QObject):
         """Remove items; files are deleted only when they are named."""
         if not delete:
             text = f"remove {_items(carts)}"
-            self._push(text, lambda lib: items.remove(lib, carts), items.put_back)
+            self._push(text, lambda lib: editing.items.remove(lib, carts), editing.items.put_back)
             return
 
         def do(library: Library) -> Any:
-            items.remove(library, carts)
+            editing.items.remove(library, carts)
 
         def then(_: Any) -> None:
             self._shelf.look(lambda _: _delete(delete), self.said.emit)
@@ -153,20 +153,20 @@ class LibraryEdits(QObject):
         """Put items into a category, which is made when there is none."""
 
         def do(library: Library) -> Any:
-            return categories.add(library, categories.make(library, name), carts)
+            return editing.categories.add(library, editing.categories.make(library, name), carts)
 
         if carts:
-            self._push(f"put {_items(carts)} into “{name}”", do, categories.take_out)
+            self._push(f"put {_items(carts)} into “{name}”", do, editing.categories.take_out)
 
     def take_out(self, carts: Sequence[int], name: str) -> None:
         """Take items out of a category."""
 
         def do(library: Library) -> Any:
-            number = categories.make(library, name)
-            return categories.take_out(library, [(cart, number) for cart in carts])
+            number = editing.categories.make(library, name)
+            return editing.categories.take_out(library, [(cart, number) for cart in carts])
 
         if carts:
-            self._push(f"take {_items(carts)} out of “{name}”", do, categories.put_in)
+            self._push(f"take {_items(carts)} out of “{name}”", do, editing.categories.put_in)
 
     def weigh(self, entry: Entry, factor: float) -> None:
         """Make a category come round more or less often."""
@@ -176,8 +176,8 @@ class LibraryEdits(QObject):
         after = before * factor
         self._push(
             f"weigh “{entry.text}” ×{after:g}",
-            lambda lib: categories.set_weight(lib, number, after),
-            lambda lib, _: categories.set_weight(lib, number, before),
+            lambda lib: editing.categories.set_weight(lib, number, after),
+            lambda lib, _: editing.categories.set_weight(lib, number, before),
         )
 
     def ask_rename(self, entry: Entry) -> None:
@@ -198,8 +198,8 @@ class LibraryEdits(QObject):
             return
         self._push(
             f"rename “{before}” “{name}”",
-            lambda lib: categories.rename_or_merge(lib, number, name),
-            categories.undo_rename,
+            lambda lib: editing.categories.rename_or_merge(lib, number, name),
+            editing.categories.undo_rename,
         )
 
     def ask_remove_group(self, entry: Entry) -> None:
@@ -214,8 +214,8 @@ class LibraryEdits(QObject):
         else:
             self._push(
                 f"end the category “{entry.text}”",
-                lambda lib: categories.remove(lib, number),
-                categories.put_category_back,
+                lambda lib: editing.categories.remove(lib, number),
+                editing.categories.put_category_back,
             )
 
     def ask_new_category(self) -> None:
@@ -224,8 +224,8 @@ class LibraryEdits(QObject):
         def make(name: str) -> None:
             self._push(
                 f"make “{name}”",
-                lambda lib: categories.make(lib, name),
-                categories.remove,
+                lambda lib: editing.categories.make(lib, name),
+                editing.categories.remove,
             )
 
         self._ask_name("A new category", "What is the category called?", "", make)

@@ -25,9 +25,9 @@ from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.lists_page import ListsPage
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.desk.waiting_room import WaitingRoom
-from nightly_spindle.intake.service import intake_pid
+from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.intake.walk import Unusable, audio_below, seen_at
-from nightly_spindle.store import arrivals
+from nightly_spindle.store import editing
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.intake import IntakeOptions
     from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.desk.theme import Palette
-    from nightly_spindle.store.arrivals import Seen
+    from nightly_spindle.store.intake_reading import Seen
 
 _PAGES = ("Items", "Lists", "Waiting room", "Intake")
 _INTAKE_MS = 5000
@@ -130,6 +130,7 @@ class LibraryPlace(QWidget):
             self.shelf.open()
             self.items.open()
             self.waiting.refresh()
+            self.shelf.look(lambda _: editing.warm(), lambda _: None)
             self.keep_intake()
             self._beside.start()
         self.show_page(self._page())
@@ -189,7 +190,7 @@ class LibraryPlace(QWidget):
 
         def work(library: Any) -> tuple[int, list[str]]:
             found, odd = _collect(paths)
-            return arrivals.queue(library, found, options), odd
+            return editing.arrivals.queue(library, found, options), odd
 
         def then(answer: tuple[int, list[str]]) -> None:
             count, odd = answer

@@ -25,9 +25,9 @@ from nightly_spindle.core.intake import State, Tags, Waits
 from nightly_spindle.core.timebase import length, short_date
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.wave import ItemWave
-from nightly_spindle.store import arrivals
-from nightly_spindle.store.arrivals import Arrival
+from nightly_spindle.store import editing
 from nightly_spindle.store.catalogue import Catalogue, Query, Row
+from nightly_spindle.store.intake_reading import Arrival, read_arrivals
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
@@ -320,13 +320,13 @@ class WaitingRoom(QWidget):
         guest = self._current()
         if guest is not None and guest.arrival is not None:
             number = guest.arrival.id
-            self._shelf.edit(lambda library: arrivals.again(library, [number]))
+            self._shelf.edit(lambda library: editing.arrivals.again(library, [number]))
 
     def _forget(self) -> None:
         guest = self._current()
         if guest is not None and guest.arrival is not None:
             number = guest.arrival.id
-            self._shelf.edit(lambda library: arrivals.forget(library, [number]))
+            self._shelf.edit(lambda library: editing.arrivals.forget(library, [number]))
 
     def _listen(self, from_s: float | None = None) -> None:
         if self._detail is None:
@@ -354,7 +354,7 @@ class WaitingRoom(QWidget):
 def _guests(catalogue: Catalogue) -> list[_Guest]:
     found = catalogue.find(Query(waiting=True, sort="cart"), 0)
     rows = catalogue.rows(found.carts[:_MOST].tolist())
-    refused = arrivals.read(catalogue.folder, _MOST, State.REFUSED)
+    refused = read_arrivals(catalogue.folder, _MOST, State.REFUSED)
     guests = [_Guest(row, None) for row in rows]
     return guests + [_Guest(None, arrival) for arrival in refused]
 

@@ -18,7 +18,7 @@ from nightly_spindle.store.library import Library
 from nightly_spindle.store.snapshot import segue_trigger_db
 
 if TYPE_CHECKING:
-    from nightly_spindle.store.arrivals import Seen
+    from nightly_spindle.store.intake_reading import Seen
     from nightly_spindle.store.items import Looked
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import multiprocessing
 import os
+import threading
+import time
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,6 +22,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
 _HOLD = ["nightly_spindle.intake.look", "scipy.signal", "mutagen"]
+_FOLLOW_S = 2.0
 _NICE = 10  # measuring gives way to whatever plays
 FEW = 2  # files that are measured faster than a worker starts
 
@@ -58,14 +61,31 @@ def workers(count: int | None = None) -> ProcessPoolExecutor:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(_HOLD)
     cores = max(1, os.cpu_count() or 1)
-    return ProcessPoolExecutor(count or cores, mp_context=context, initializer=_give_way)
+    return ProcessPoolExecutor(
+        count or cores, mp_context=context, initializer=_begin, initargs=(os.getpid(),)
+    )
 
 
-def _give_way() -> None:
+def give_way() -> None:
+    """Let this process give way to whatever plays."""
     with contextlib.suppress(OSError):  # not allowed here: then all are equal
         os.nice(_NICE)
+
+
+def _begin(parent: int) -> None:
+    threading.Thread(target=_follow, args=(parent,), name="parent", daemon=True).start()
+    # a forkserver's children have the priority of whoever started it: given way once is enough
+    if os.nice(0) < _NICE:
+        give_way()
     # the MP3 decoder writes its remarks to standard error, past everything
     os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
+
+
+def _follow(parent: int) -> None:
+    """End with the process that ordered the work: one that was killed cannot say goodbye."""
+    while Path(f"/proc/{parent}").exists():
+        time.sleep(_FOLLOW_S)
+    os._exit(0)
 
 
 def look_at_all(tasks: Sequence[Task]) -> Iterator[Looked | str]:

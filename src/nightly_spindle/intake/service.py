@@ -19,31 +19,26 @@ from pathlib import Path
 
 from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.core.intake import Source, State
-from nightly_spindle.intake.look import Task, look, workers
+from nightly_spindle.intake.look import Task, give_way, look, workers
+from nightly_spindle.intake.place import LOCK
 from nightly_spindle.intake.take import Taken, settle_source, take
 from nightly_spindle.intake.watch import Notifier, Watch
 from nightly_spindle.store import arrivals
-from nightly_spindle.store.arrivals import Arrival
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.intake_reading import Arrival
 from nightly_spindle.store.items import Looked
 from nightly_spindle.store.jobs import intake_jobs
 from nightly_spindle.store.library import Library, now_us
-from nightly_spindle.store.lock import Lock, holder
+from nightly_spindle.store.lock import Lock
 from nightly_spindle.store.safekeeping import back_up_by_itself, backup_wanted
 from nightly_spindle.store.snapshot import change_count, segue_trigger_db
 
-LOCK = "intake.lock"
 _ROUND_S = 0.5
 _WATCH_S = 1.0
 _IN_FLIGHT = 8
 _RETRY_S = 30.0  # after the disk or the database refused
 _FIRST_SAFE_S, _SAFE_S = 3.0, 300.0  # how often it is asked whether a backup is due
 _IDLE_S = 60.0  # workers that had nothing to do for so long are let go
-
-
-def intake_pid(folder: Path) -> int | None:
-    """Return the process that takes audio in, None when none does."""
-    return holder(folder / LOCK)
 
 
 @dataclass(slots=True)
@@ -66,6 +61,7 @@ class Service:
         self._seen_change = -1
         self._wait_until = 0.0
         self._busy_at = 0.0
+        self._next_safe = time.monotonic() + _FIRST_SAFE_S
         self._trigger_db = segue_trigger_db(folder)
 
     def leave(self) -> None:
@@ -78,7 +74,6 @@ class Service:
         lock.take()
         connection = connect(self._folder)
         next_watch = 0.0
-        next_safe = time.monotonic() + _FIRST_SAFE_S
         try:
             while not self._leaving.is_set():
                 now = time.monotonic()
@@ -89,8 +84,8 @@ class Service:
                             next_watch = now + _WATCH_S
                             self._watch(now)
                         self._work(now)
-                        if now >= next_safe and not self._flying:
-                            next_safe = now + _SAFE_S
+                        if now >= self._next_safe and not self._flying:
+                            self._next_safe = now + _SAFE_S
                             self._keep_safe()
                     except StorageFault as error:
                         print(f"{error}; tried again in {_RETRY_S:.0f} s", file=sys.stderr)
@@ -158,6 +153,8 @@ class Service:
             self._send()
         if self._flying:
             self._busy_at = now
+            # soon after new work has come to rest there is something to lose
+            self._next_safe = min(self._next_safe, now + _FIRST_SAFE_S)
         elif self._pool is not None and now - self._busy_at > _IDLE_S:
             self._pool.shutdown()
             self._pool = None
@@ -223,6 +220,7 @@ class Service:
 
 def serve(folder: Path, *, with_parent: bool) -> int:
     """Run the intake as a process; `with_parent` ends it with its standard input."""
+    give_way()  # what plays comes first
     service = Service(folder)
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: service.leave())

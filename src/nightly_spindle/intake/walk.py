@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from nightly_spindle.audio.files import NOT_READ, SUFFIXES
-from nightly_spindle.store.arrivals import Seen
+from nightly_spindle.store.intake_reading import Seen
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterator

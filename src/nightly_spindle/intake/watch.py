@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.intake import IntakeJob
 from nightly_spindle.intake.walk import Unusable, audio_below
-from nightly_spindle.store.arrivals import Seen
+from nightly_spindle.store.intake_reading import Seen
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping

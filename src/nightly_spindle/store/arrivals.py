@@ -3,48 +3,21 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from sqlalchemy import func, select
 from sqlalchemy.dialects.sqlite import insert
 
-from nightly_spindle.core.intake import IntakeOptions, State, options_from, options_values
+from nightly_spindle.core.intake import IntakeOptions, State, options_values
 from nightly_spindle.store import tables as t
-from nightly_spindle.store.database import connect
+from nightly_spindle.store.intake_reading import Arrival, Seen, arrival_from
 from nightly_spindle.store.library import Library, now_us
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
-    from pathlib import Path
 
 KEPT = 5000  # arrivals that are remembered; older ones are forgotten
 CANCELLED = "cancelled by hand"
-
-
-@dataclass(frozen=True, slots=True)
-class Arrival:
-    """A file that arrived, and what became of it. `job_id` None: brought in by hand."""
-
-    id: int
-    path: str
-    state: State
-    options: IntakeOptions
-    job_id: int | None = None
-    cart: int | None = None
-    why: str = ""
-    size: int = 0
-    mtime_ns: int = 0
-    at_us: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class Seen:
-    """A file as it lies there."""
-
-    path: str
-    size: int
-    mtime_ns: int
 
 
 def queue(
@@ -73,7 +46,7 @@ def queue(
 def queued(library: Library, most: int) -> list[Arrival]:
     """Return the arrivals whose turn is next."""
     query = select(t.arrival).where(t.arrival.c.state == str(State.QUEUED))
-    return [_arrival(row) for row in library.rows(query.order_by(t.arrival.c.id).limit(most))]
+    return [arrival_from(row) for row in library.rows(query.order_by(t.arrival.c.id).limit(most))]
 
 
 def finish(library: Library, arrival_id: int, state: State, cart: int | None, why: str) -> None:
@@ -100,7 +73,7 @@ def last(library: Library, most: int, state: str | None = None) -> list[Arrival]
     if state is not None:
         query = query.where(t.arrival.c.state == state)
     rows = library.rows(query.order_by(t.arrival.c.id.desc()).limit(most))
-    return [_arrival(row) for row in reversed(rows)]
+    return [arrival_from(row) for row in reversed(rows)]
 
 
 def counts(library: Library) -> dict[str, int]:
@@ -150,35 +123,3 @@ def prune(library: Library) -> None:
             t.arrival.c.id.not_in(newest),
         )
     )
-
-
-def _arrival(row: dict[str, Any]) -> Arrival:
-    values = dict(row)
-    values["state"] = State(values["state"])
-    values["options"] = options_from(json.loads(values["options"]))
-    return Arrival(**values)
-
-
-def read(folder: Path, most: int, state: State | None = None) -> list[Arrival]:
-    """Return the newest arrivals, the newest first; with a state the files that are in it now."""
-    connection = connect(folder)
-    where, values = "", []
-    if state is not None:
-        # what became of the file since then counts
-        where = "WHERE state = ? AND id IN (SELECT max(id) FROM arrival GROUP BY path)"
-        values = [str(state)]
-    rows = connection.execute(
-        f"SELECT * FROM arrival {where} ORDER BY id DESC LIMIT ?", [*values, most]
-    ).fetchall()
-    connection.close()
-    return [_arrival(dict(row)) for row in rows]
-
-
-def waiting_in_queue(folder: Path) -> tuple[int, str]:
-    """Return how many files are still to be taken in, and what holds them up, if anything."""
-    connection = connect(folder)
-    row = connection.execute(
-        "SELECT count(*), coalesce(max(why), '') FROM arrival WHERE state = 'queued'"
-    ).fetchone()
-    connection.close()
-    return int(row[0]), str(row[1])

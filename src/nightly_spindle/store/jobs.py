@@ -4,27 +4,25 @@ from __future__ import annotations
 
 import json
 import os
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 
 from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.intake import IntakeJob, options_from, options_values
+from nightly_spindle.core.intake import IntakeJob, options_values
 from nightly_spindle.store import tables as t
-from nightly_spindle.store.database import connect
+from nightly_spindle.store.intake_reading import job_from
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from nightly_spindle.store.library import Library
 
 
 def intake_jobs(library: Library) -> list[IntakeJob]:
     """Return the jobs by name, folders as absolute paths."""
     rows = library.rows(select(t.intake_job).order_by(t.intake_job.c.name))
-    return [_job(library.folder, row) for row in rows]
+    return [job_from(library.folder, row) for row in rows]
 
 
 def save_job(library: Library, job: IntakeJob) -> int:
@@ -75,22 +73,3 @@ def remove_job(library: Library, job_id: int) -> None:
     """End a job; what it took in stays."""
     library.version()
     library.run(t.intake_job.delete().where(t.intake_job.c.id == job_id))
-
-
-def read_jobs(folder: Path) -> list[IntakeJob]:
-    """Return the jobs by name, read at once and without a transaction."""
-    connection = connect(folder)
-    rows = connection.execute("SELECT * FROM intake_job ORDER BY name").fetchall()
-    connection.close()
-    return [_job(folder, dict(row)) for row in rows]
-
-
-def _job(folder: Path, row: dict[str, Any]) -> IntakeJob:
-    return IntakeJob(
-        row["id"],
-        row["name"],
-        absolute(folder, row["folder"]),
-        options_from(json.loads(row["options"])),
-        bool(row["subfolders"]),
-        bool(row["enabled"]),
-    )
