@@ -163,8 +163,12 @@ def test_filter_choose_edit_many_and_take_back(qtbot, window, library, station):
     qtbot.waitUntil(lambda: row_of(station, chosen[1]).artist == "Wren & Dunlin", timeout=LONG)
     # copied as text
     items.table.choose(chosen)
-    items.table.copy()
-    assert QGuiApplication.clipboard().text().count("Wren & Dunlin") == 3
+
+    def copied():
+        items.table.copy()
+        return QGuiApplication.clipboard().text().count("Wren & Dunlin")
+
+    qtbot.waitUntil(lambda: copied() == 3, timeout=LONG)
 
 
 def test_files_are_dragged_in_and_items_out(qtbot, window, library, station, tmp_path):

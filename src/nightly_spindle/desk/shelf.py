@@ -154,14 +154,18 @@ class LibraryEdit(QUndoCommand):
         super().__init__(text)
         self._shelf, self._do, self._undo = shelf, do, undo
         self._memory: Any = None
+        self._done = False
 
     def redo(self) -> None:
         """Make the edit."""
-        self._shelf.edit(self._do, self._remember)
+        self._shelf.edit(self._make)
 
-    def _remember(self, memory: Any) -> None:
-        self._memory = memory
+    def _make(self, library: Library) -> None:
+        # kept by the thread that edits: an undo that waits behind it finds it there
+        self._done = False
+        self._memory = self._do(library)
+        self._done = True
 
     def undo(self) -> None:
-        """Take it back; what `do` said is read when its turn has come."""
-        self._shelf.edit(lambda library: self._undo(library, self._memory))
+        """Take it back; an edit that was refused has left nothing to take back."""
+        self._shelf.edit(lambda lib: self._undo(lib, self._memory) if self._done else None)
