@@ -217,8 +217,7 @@ class RowPainter(QStyledItemDelegate):
     def __init__(self, palette: Palette, parent: QWidget) -> None:
         super().__init__(parent)
         self.set_palette(palette)
-        self._font = font(TEXT)
-        self._metrics = QFontMetrics(self._font)
+        self._metrics = QFontMetrics(font(TEXT))  # the style sheet's own font
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
@@ -252,7 +251,6 @@ class RowPainter(QStyledItemDelegate):
         text = model.texts(index.row())[column]
         if not text:
             return
-        painter.setFont(self._font)
         painter.setPen(self._pens[column >= 3])
         if len(text) * _LETTER_PX > inner.width():
             text = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, inner.width())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -130,7 +131,8 @@ class LibraryPlace(QWidget):
             self.shelf.open()
             self.items.open()
             self.waiting.refresh()
-            self.shelf.look(lambda _: editing.warm(), lambda _: None)
+            # in a thread of its own: a filter must not wait behind it
+            threading.Thread(target=editing.warm, name="warm", daemon=True).start()
             self.keep_intake()
             self._beside.start()
         self.show_page(self._page())

@@ -1,0 +1,170 @@
+"""What runs beside the engine: the intake it keeps, items edited under it, listening apart."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from datetime import date, timedelta
+from datetime import time as clock
+from pathlib import Path
+
+import pytest
+import soundfile
+from conftest import RATE, ZONE, beep, song_names, write_log
+from test_engine import Air, wait
+
+from nightly_spindle.air.client import ask
+from nightly_spindle.core.intake import IntakeOptions
+from nightly_spindle.core.items import Kind
+from nightly_spindle.core.timebase import broadcast_day, zone
+from nightly_spindle.intake.bring_in import Intake, bring_in
+from nightly_spindle.intake.place import intake_pid
+from nightly_spindle.store import items, lists
+from nightly_spindle.store.library import Library
+from nightly_spindle.store.lock import holder
+from nightly_spindle.store.uses import uses_of
+
+pytestmark = pytest.mark.engine
+
+
+def alive(pid):
+    return Path(f"/proc/{pid}").exists()
+
+
+@pytest.fixture
+def on_air(station):
+    """An engine on air from a log of all songs, once it plays the first."""
+    today = broadcast_day(time.time_ns() // 1000, zone(ZONE), clock(0, 0))
+    for day in (today, today + timedelta(days=1)):
+        write_log(station, day, [n for n in song_names(station) if n.startswith("song")] * 40)
+    engine = Air(station, "--no-supervisor", "--cold")
+    engine.wait_on_air()
+    yield engine
+    engine.end()
+
+
+def test_a_supervised_engine_keeps_an_intake_that_ends_with_it(station):
+    engine = Air(station, "--cold")
+    try:
+        engine.wait_on_air()
+        first = wait(lambda: intake_pid(station), 60, engine.told)
+        # killed, it is there again
+        os.kill(first, signal.SIGKILL)
+        second = wait(lambda: (p := intake_pid(station)) and p != first and p, 60, engine.told)
+        assert second != first
+    finally:
+        engine.end()
+    wait(lambda: not alive(second), 60)
+    assert holder(station / "intake.lock") is None
+
+
+def test_edits_reach_an_engine_on_air(on_air, station):
+    def coming():
+        state = ask(station, "state")["state"]
+        return state["playing"]["item"], state["upcoming"]
+
+    playing, upcoming = coming()
+    later = [line["cart"] for line in upcoming[2:5]]
+    with Library(station) as library:
+        items.edit(library, later, {"title": "Edited"})
+        items.edit(library, [playing["cart"]], {"title": "Not under way"})
+    ask(station, "skip")
+    wait(lambda: coming()[0]["cart"] == upcoming[0]["cart"], 30, on_air.told)
+    time.sleep(2.5)  # the lookout goes round every two seconds
+    for _ in range(2):
+        ask(station, "skip")
+        time.sleep(0.3)
+    wait(lambda: coming()[0]["title"] == "Edited", 30, on_air.told)
+
+
+def test_an_item_that_was_removed_is_passed_over_and_told(on_air, station):
+    upcoming = ask(station, "state")["state"]["upcoming"]
+    gone = upcoming[1]["cart"]
+    with Library(station) as library:
+        items.remove(library, [gone])
+    time.sleep(2.5)
+    for _ in range(2):
+        ask(station, "skip")
+        time.sleep(0.5)
+    playing = ask(station, "state")["state"]["playing"]["item"]["cart"]
+    assert playing == upcoming[2]["cart"]
+
+
+def test_where_items_are_used_is_said(on_air, station):
+    upcoming = ask(station, "state")["state"]["upcoming"]
+    cart = upcoming[0]["cart"]
+    with Library(station) as library:
+        lists.make_list(library, "Fog", [cart])
+    wait(lambda: "running order" in {u.where for u in uses_of(station, [cart])}, 30)
+    uses = uses_of(station, [cart])
+    assert [u.where for u in uses] == ["list", "running order", "log", "log"]
+    assert uses[2].text.endswith(".m3u, 40 times")
+    assert uses_of(station, [1009]) == [], "the ID stands nowhere"
+
+
+def test_what_is_brought_in_late_is_found_by_the_log_of_tonight(on_air, station, tmp_path):
+    from nightly_spindle.store.snapshot import open_station
+
+    tomorrow = date.today() + timedelta(days=1)
+    path = tmp_path / "Wren - Late.wav"
+    soundfile.write(path, beep(3, 700), RATE)
+    log = station / "logs" / f"{tomorrow:%Y-%m-%d}.m3u"
+    log.write_text(f"{path}\n", encoding="utf-8")
+    os.utime(log, (10**9, 10**9))
+    drop = next(iter(open_station(station).programme.drops.values()))
+    assert [m.status for m in open_station(station).logs.refresh(drop, tomorrow).matches] != [
+        "matched"
+    ]
+    snapshot = open_station(station)
+    snapshot.logs.refresh(drop, tomorrow)
+    bring_in(station, [Intake([path], IntakeOptions(Kind.SONG))])
+    snapshot.logs.forget()
+    (match,) = snapshot.logs.refresh(drop, tomorrow).matches
+    assert match.status == "matched"
+
+
+# -- listening ---------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def listener():
+    process = subprocess.Popen(
+        [sys.executable, "-m", "nightly_spindle.standins.listen"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+    )  # fmt: skip
+    yield process
+    process.stdin.close()
+    assert process.wait(20) == 0
+    process.stdout.close()
+
+
+def tell(process, **order):
+    process.stdin.write(json.dumps(order) + "\n")
+    process.stdin.flush()
+
+
+def test_listening_says_where_it_is_in_the_pace_of_sound(listener, tmp_path):
+    path = tmp_path / "x.flac"
+    soundfile.write(path, beep(3, 440), RATE)
+    tell(listener, play=str(path), from_s=1.0)
+    begun = time.monotonic()
+    places = []
+    while True:
+        said = json.loads(listener.stdout.readline())
+        if "ended" in said:
+            break
+        places.append(said["at_s"])
+    took = time.monotonic() - begun
+    assert places[0] == pytest.approx(1.0, abs=0.1)
+    assert places == sorted(places)
+    assert places[-1] <= 3.1
+    assert took > 1.2, "two seconds of sound, less what the buffer holds, take their time"
+    # another order takes the place of the one that plays; what cannot be read is said
+    tell(listener, play=str(path), from_s=0.0)
+    assert json.loads(listener.stdout.readline())["at_s"] == pytest.approx(0.0, abs=0.1)
+    tell(listener, play=str(tmp_path / "none.flac"))
+    while "problem" not in (said := json.loads(listener.stdout.readline())):
+        assert "at_s" in said
+    assert "none.flac cannot be read" in said["problem"]
