@@ -216,7 +216,7 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
     with Library(bare) as library:
         items.edit(library, [500], {"title": "The news"})
     # the log names the file where the newsdesk leaves it, twice
-    log = bare / "logs" / f"{time.strftime('%Y-%m-%d', time.gmtime(time.time() + 0))}.m3u"
+    log = bare / "logs" / f"{time.strftime('%Y-%m-%d', time.gmtime())}.m3u"
     log.write_text(f"{desk / line}\n" * 2, encoding="utf-8")
     os.utime(log, (10**9, 10**9))
     capture = tmp_path / "heard.flac"

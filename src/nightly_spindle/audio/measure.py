@@ -66,7 +66,7 @@ def measure_file(path: str, trigger_db: float = -22.0) -> Measured:
         raise AudioUnreadable(f"{path} holds no sound; copy it again")
     loudness = meter.integrated_lufs()
     found = find_markers(shape.power(), shape.hop / rate, shape.frames / rate, loudness, trigger_db)
-    measure = _measure(shape.frames / rate, rate, channels, meter, found)
+    measure = _measure(shape.frames / rate, rate, channels, meter, loudness, found)
     return Measured(measure, _overview(shape.peak()), ear.fingerprint(found.cue_in_s), encoding)
 
 
@@ -80,12 +80,14 @@ def _encoding(container: str, samples: str) -> str:
     return f"{container}, {bits.get(samples, samples.replace('_', ' ').title())}"
 
 
-def _measure(duration: float, rate: int, channels: int, meter: Meter, found: Found) -> Measure:
+def _measure(
+    duration: float, rate: int, channels: int, meter: Meter, loudness: float | None, found: Found
+) -> Measure:
     return Measure(
         duration,
         rate,
         channels,
-        meter.integrated_lufs(),
+        loudness,
         meter.range_lu(),
         meter.true_peak_dbtp(),
         found.cue_in_s,

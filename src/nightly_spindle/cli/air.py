@@ -16,8 +16,8 @@ from nightly_spindle.cli.common import checked_length, instant, print_json
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.timebase import US, clock, iso, length
 from nightly_spindle.store.journal import load_state
-from nightly_spindle.store.safekeeping import read_settings
 from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.station import read_settings
 
 if TYPE_CHECKING:
     import argparse

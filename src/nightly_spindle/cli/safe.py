@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.cli.common import print_json
 from nightly_spindle.core.timebase import iso
 from nightly_spindle.store import book, safekeeping
+from nightly_spindle.store.station import read_settings
 
 if TYPE_CHECKING:
     import argparse
@@ -108,7 +109,7 @@ def restore(options: argparse.Namespace) -> int:
 def list_backups(options: argparse.Namespace) -> int:
     """List the backups that were made or tried, the newest first."""
     folder = Path(options.folder)
-    tz = safekeeping.read_settings(folder).tz
+    tz = read_settings(folder).tz
     found = safekeeping.backups(folder)
     if options.json:
         print_json(

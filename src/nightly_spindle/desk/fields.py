@@ -12,22 +12,23 @@ class Field(QLineEdit):
 
     def event(self, event: QEvent) -> bool:
         """Claim undo and redo only where there is typing to take back."""
-        if event.type() is QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            undo = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
-            redo = event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()
-            if undo or redo:
-                event.ignore()
-                return True
+        override = event.type() is QEvent.Type.ShortcutOverride
+        if override and isinstance(event, QKeyEvent) and self._not_ours(event):
+            event.ignore()
+            return True
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Type; undo and redo that are not ours go on to the window."""
-        undo = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
-        redo = event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()
-        if undo or redo:
+        if self._not_ours(event):
             event.ignore()
             return
         super().keyPressEvent(event)
+
+    def _not_ours(self, event: QKeyEvent) -> bool:
+        undo = event.matches(QKeySequence.StandardKey.Undo) and not self.isUndoAvailable()
+        redo = event.matches(QKeySequence.StandardKey.Redo) and not self.isRedoAvailable()
+        return undo or redo
 
 
 class NumberField(Field):

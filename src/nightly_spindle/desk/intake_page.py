@@ -61,7 +61,7 @@ class _News:
 class IntakePage(QWidget):
     """Jobs at the left, the chosen one's form beside them, arrivals below.
 
-    Signals: `said` (str); `idle` (bool) when the queue is worked off or begins anew.
+    Signal: `said` (str).
     """
 
     said = Signal(str)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.core.joins import gain_db
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
 from nightly_spindle.desk.bring_bar import BringBar
@@ -35,8 +36,7 @@ from nightly_spindle.store.catalogue import Catalogue, Found, Group, Query
 from nightly_spindle.store.uses import uses_of
 
 if TYPE_CHECKING:
-    from zoneinfo import ZoneInfo
-
+    from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.desk.listen import Ear
     from nightly_spindle.desk.shelf import Shelf
     from nightly_spindle.store.lists import ItemList
@@ -58,7 +58,7 @@ class ItemsPage(QWidget):
     """Looking through the library and editing it.
 
     Signals: `said` (str); `bring_asked` (paths, options); `add_asked` (carts) for the running
-    order; `list_made` (list id); `waiting` (how many wait).
+    order; `list_made` (list id).
     """
 
     said = Signal(str)
@@ -67,12 +67,18 @@ class ItemsPage(QWidget):
     list_made = Signal(int)
 
     def __init__(
-        self, shelf: Shelf, edits: LibraryEdits, ear: Ear, palette: Palette, tz: ZoneInfo
+        self,
+        shelf: Shelf,
+        edits: LibraryEdits,
+        ear: Ear,
+        palette: Palette,
+        settings: StationSettings,
     ) -> None:
         super().__init__()
         self._shelf, self.edits, self._ear = shelf, edits, ear
         self._palette = palette
-        self._tz = tz
+        self._tz = tz = settings.tz
+        self._rules = settings.rules
         self._query = Query()
         self._found: Found | None = None
         self._open = False
@@ -351,9 +357,7 @@ class ItemsPage(QWidget):
         elif detail is not None:
             measure = detail.item.measure
             begin = measure.cue_in_s if from_s is None else from_s
-            loud = measure.integrated_lufs
-            gain = 0.0 if loud is None else min(12.0, -16.0 - loud)
-            self._ear.play(detail.item.path, begin, gain)
+            self._ear.play(detail.item.path, begin, gain_db(detail.item, self._rules))
             self.panel.show_playing(begin, playing=True)
 
     def _on_ear(self, path: str, at_s: float) -> None:

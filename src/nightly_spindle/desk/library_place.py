@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.core import playlists
 from nightly_spindle.desk.intake_page import IntakePage
 from nightly_spindle.desk.items_page import ItemsPage
 from nightly_spindle.desk.library_edits import LibraryEdits
@@ -27,7 +26,7 @@ from nightly_spindle.desk.lists_page import ListsPage
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.desk.waiting_room import WaitingRoom
 from nightly_spindle.intake.place import intake_pid
-from nightly_spindle.intake.walk import Unusable, audio_below, seen_at
+from nightly_spindle.intake.walk import Unusable, files_meant
 from nightly_spindle.store import editing
 
 if TYPE_CHECKING:
@@ -58,7 +57,7 @@ class LibraryPlace(QWidget):
         self.ear = Ear(self)
         self.edits = LibraryEdits(self.shelf, self)
         tz = settings.tz
-        self.items = ItemsPage(self.shelf, self.edits, self.ear, palette, tz)
+        self.items = ItemsPage(self.shelf, self.edits, self.ear, palette, settings)
         self.lists = ListsPage(self.shelf, self.edits, palette, settings)
         self.waiting = WaitingRoom(self.shelf, self.edits, self.ear, palette, tz)
         self.intake = IntakePage(self.shelf, palette, tz)
@@ -224,14 +223,8 @@ def _collect(paths: list[str]) -> tuple[list[Seen], list[str]]:
     found: list[Seen] = []
     odd: list[str] = []
     for text in paths:
-        path = Path(text)
         try:
-            if path.is_dir():
-                every = list(audio_below(text))
-            elif path.suffix.lower() in playlists.SUFFIXES:
-                every = [seen_at(Path(named)) for named in playlists.playlist_files(path)]
-            else:
-                every = [seen_at(path)]
+            every = list(files_meant(Path(text)))
         except OSError as error:
             odd.append(f"{text} cannot be read: {error.strerror}.")
             continue

@@ -7,18 +7,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core import playlists
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.intake import IntakeOptions, State
 from nightly_spindle.intake.look import Task, look_at_all
 from nightly_spindle.intake.take import Taken, settle_source, take
-from nightly_spindle.intake.walk import Unusable, audio_below, seen_at
+from nightly_spindle.intake.walk import Unusable, files_meant
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.intake_reading import Seen
 from nightly_spindle.store.library import Library
-from nightly_spindle.store.snapshot import segue_trigger_db
+from nightly_spindle.store.station import read_settings
 
 if TYPE_CHECKING:
-    from nightly_spindle.store.intake_reading import Seen
     from nightly_spindle.store.items import Looked
 
 
@@ -51,7 +50,7 @@ def bring_in(
     path is not there.
     """
     connect(folder).close()  # says so when there is no station
-    trigger = segue_trigger_db(folder)
+    trigger = read_settings(folder).rules.trigger_db
     wanted: list[tuple[Task, Intake, Path]] = []
     brought: list[Brought] = []
     for intake in intakes:
@@ -93,18 +92,9 @@ def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -
 def _files(intake: Intake) -> Iterator[tuple[Seen | Unusable, Path]]:
     """Yield (what lies there, the folder that may become its root)."""
     for path in intake.paths:
-        if path.is_dir():
-            done = str((path / intake.options.done_folder).resolve())
-            for found in audio_below(str(path.absolute()), but={done}):
-                yield found, path
-        elif path.suffix.lower() in playlists.SUFFIXES:
-            for named in map(Path, playlists.playlist_files(path)):
-                try:
-                    yield seen_at(named), named.parent
-                except OSError as error:
-                    why = f"{path} names {named}, which cannot be read: {error.strerror}"
-                    yield Unusable(str(named), why), named.parent
-        elif path.exists():
-            yield seen_at(path), path.absolute().parent
-        else:
+        if not path.exists():
             raise InputFault(f"{path} is not there; check the path")
+        done = str((path / intake.options.done_folder).resolve())
+        for found in files_meant(path.absolute(), but={done}):
+            file = found.path if isinstance(found, Seen) else found.shown
+            yield found, path if path.is_dir() else Path(file).absolute().parent

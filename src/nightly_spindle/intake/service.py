@@ -31,7 +31,8 @@ from nightly_spindle.store.jobs import intake_jobs
 from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.lock import Lock
 from nightly_spindle.store.safekeeping import back_up_by_itself, backup_wanted
-from nightly_spindle.store.snapshot import change_count, segue_trigger_db
+from nightly_spindle.store.snapshot import change_count
+from nightly_spindle.store.station import read_settings
 
 _ROUND_S = 0.5
 _WATCH_S = 1.0
@@ -62,7 +63,7 @@ class Service:
         self._wait_until = 0.0
         self._busy_at = 0.0
         self._next_safe = time.monotonic() + _FIRST_SAFE_S
-        self._trigger_db = segue_trigger_db(folder)
+        self._trigger_db = read_settings(folder).rules.trigger_db
 
     def leave(self) -> None:
         """End after the present round."""

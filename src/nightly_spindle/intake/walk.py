@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.audio.files import NOT_READ, SUFFIXES
+from nightly_spindle.core import playlists
 from nightly_spindle.store.intake_reading import Seen
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterator
-    from pathlib import Path
 
 _PARTIAL = (".part", ".partial", ".crdownload", ".tmp", ".filepart")  # programs still writing
 
@@ -67,6 +68,24 @@ def audio_below(
             except OSError:
                 continue  # it went while we looked
         stack += reversed(below)
+
+
+def files_meant(path: Path, *, but: Collection[str] = ()) -> Iterator[Seen | Unusable]:
+    """Yield what somebody means by a path: a folder's audio, what a playlist names, or the file.
+
+    LogUnreadable when a playlist is none; OSError when the path itself cannot be looked at.
+    """
+    if path.is_dir():
+        yield from audio_below(str(path), but=but)
+    elif path.suffix.lower() in playlists.SUFFIXES:
+        for named in map(Path, playlists.playlist_files(path)):
+            try:
+                yield seen_at(named)
+            except OSError as error:
+                why = f"{path} names {named}, which cannot be read: {error.strerror}"
+                yield Unusable(str(named), why)
+    else:
+        yield seen_at(path)
 
 
 def seen_at(path: Path) -> Seen | Unusable:

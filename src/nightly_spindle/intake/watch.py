@@ -48,11 +48,6 @@ class Watch:
         """Have the folder looked at soon: something moved there."""
         self._stirred.set()
 
-    @property
-    def restless(self) -> bool:
-        """Whether files are still coming to rest."""
-        return bool(self._pending)
-
     def look(self, now: float) -> tuple[list[Seen], list[Unusable]]:
         """Return the files that are new and at rest, and names that cannot be used.
 

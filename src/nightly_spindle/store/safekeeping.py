@@ -17,16 +17,18 @@ from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nightly_spindle import __version__
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.safekeeping import Backup, backup_due, surplus
-from nightly_spindle.core.settings import StationSettings, settings_from
 from nightly_spindle.store.database import DATABASE, LATEST, connect
 from nightly_spindle.store.lock import holder
 from nightly_spindle.store.snapshot import file_problem
-from nightly_spindle.store.station import absolute
+from nightly_spindle.store.station import absolute, read_settings
+
+if TYPE_CHECKING:
+    from nightly_spindle.core.settings import StationSettings
 
 FORMAT = "nightly-spindle-backup-1"
 _MANIFEST = "manifest.json"
@@ -41,13 +43,6 @@ class Trouble:
 
     text: str
     grave: bool
-
-
-def read_settings(folder: Path) -> StationSettings:
-    """Return a station's settings."""
-    with closing(connect(folder)) as connection:
-        rows = connection.execute("SELECT name, value FROM setting").fetchall()
-    return settings_from({row["name"]: row["value"] for row in rows})
 
 
 def backups(folder: Path) -> list[Backup]:

@@ -212,14 +212,6 @@ def items_since(connection: sqlite3.Connection, folder: Path, version: int) -> I
         yield item_from(row, folder)
 
 
-def segue_trigger_db(folder: Path) -> float:
-    """Return the level at which the station's next item starts, for measuring."""
-    connection = connect(folder)
-    rows = connection.execute("SELECT name, value FROM setting").fetchall()
-    connection.close()
-    return settings_from({row["name"]: row["value"] for row in rows}).rules.trigger_db
-
-
 def overview(folder: Path, cart: int) -> bytes:
     """Return an item's waveform overview, one byte per column, empty when unknown."""
     connection = connect(folder)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -80,6 +81,13 @@ def stored(folder: Path, path: Path) -> str:
     """Return a path as it is stored: relative where it lies inside the station folder."""
     whole, base = path.absolute(), folder.absolute()
     return str(whole.relative_to(base)) if whole.is_relative_to(base) else str(whole)
+
+
+def read_settings(folder: Path) -> StationSettings:
+    """Return a station's settings; SettingRefused when stored ones make no sense."""
+    with closing(connect(folder)) as connection:
+        rows = connection.execute("SELECT name, value FROM setting").fetchall()
+    return settings_from({row["name"]: row["value"] for row in rows})
 
 
 def set_settings(folder: Path, values: Mapping[str, str]) -> StationSettings:
