@@ -17,8 +17,8 @@ from nightly_spindle.audio.loudness import Meter, k_weighting
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.mixer import shape
 from nightly_spindle.core.errors import AudioUnreadable
-from nightly_spindle.core.items import Ending
-from nightly_spindle.core.settings import Curve
+from nightly_spindle.core.items import FALL_DB, Ending
+from nightly_spindle.core.markers import Curve
 
 
 def sine(rate, *parts, hz=1000.0):
@@ -113,9 +113,12 @@ def test_markers_are_where_they_were_built_and_the_same_20_db_down(tmp_path, end
     if ending == "cold":
         assert loud.segue_s == pytest.approx(30.75, abs=0.05)
     else:
-        # a straight fade of amplitude is 22 dB down when 10^(-22/20) of it is left
-        left = 8.0 * 10 ** (-22 / 20)
-        assert loud.segue_s == pytest.approx(30.75 - left, abs=0.1)
+        # a straight fade of amplitude is 6 dB down when half of it is left; patience is 0.3 s
+        assert loud.segue_s == pytest.approx(30.75 - 4.0 + 0.3, abs=0.5)
+        # and 22 dB down when 10^(-22/20) of it is left
+        at = loud.fall[FALL_DB.index(-22)]
+        assert at == pytest.approx(30.75 - 8.0 * 10 ** (-22 / 20), abs=0.1)
+        assert loud.fade_start_s == pytest.approx(22.75, abs=1.0)
         assert loud.cue_out_s <= 30.76
     assert loud.cue_out_s < 31.0, "the click is not sound"
 

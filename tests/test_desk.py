@@ -93,7 +93,7 @@ def test_an_evening_at_the_desk(qtbot, window, station):
     assert window.air.table.chosen() == [second]
     why = window.air.details.texts["WHY IT IS HERE"].text()
     assert "Loaded at 00:00:00 by “Load the day's log”" in why
-    assert "under its own loudness" in window.air.details.texts["HOW IT STARTS"].text()
+    assert "(the station's rule)" in window.air.details.texts["HOW IT STARTS"].text()
 
     # move it up by key, undo by key, move it again
     first = order(window)[0]

@@ -16,6 +16,7 @@ from conftest import RATE, ZONE, beep
 from test_engine import Air, wait
 
 from nightly_spindle.cli.main import main
+from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.intake import (
     IntakeJob,
@@ -27,6 +28,8 @@ from nightly_spindle.core.intake import (
     Waits,
 )
 from nightly_spindle.core.items import Kind
+from nightly_spindle.core.markers import Marks
+from nightly_spindle.core.settings import Trimming
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.look import Task, look
 from nightly_spindle.intake.place import intake_pid
@@ -34,7 +37,7 @@ from nightly_spindle.intake.take import take
 from nightly_spindle.intake.walk import Unusable, audio_below
 from nightly_spindle.intake.watch import REST_S, Watch, being_written
 from nightly_spindle.standins import synth
-from nightly_spindle.store import arrivals, intake_reading, items, jobs
+from nightly_spindle.store import arrivals, intake_reading, items, jobs, marking
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library
@@ -260,13 +263,13 @@ def test_markers_are_measured_anew_or_stay_as_the_job_says(bare, tmp_path):
         options = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME, markers=markers)
         bring_in(bare, [Intake([path], options)])
         with Library(bare) as library:
-            items.set_back(library, [{"cart": 7, "cue_in_s": 1.5}])
+            marking.set_by_hand(library, {7: (Marks(cue_in_s=1.5), None)})
         soundfile.write(path, beep(8, 900), RATE)
         brought = bring_in(bare, [Intake([path], options)])
         assert [(b.state, b.cart) for b in brought] == [(State.REPLACED, 7)]
-        measure = Catalogue(bare).items([7])[7].measure
-        assert measure.cue_in_s == pytest.approx(cue_in, abs=0.02)
-        assert measure.duration_s == pytest.approx(8)
+        item = Catalogue(bare).items([7])[7]
+        assert cues_of(item).cue_in_s == pytest.approx(cue_in, abs=0.02)
+        assert item.measure.duration_s == pytest.approx(8)
 
 
 # -- watching --------------------------------------------------------------------------------------
@@ -397,7 +400,7 @@ def test_a_long_file_takes_little_memory(tmp_path):
 
 def test_a_full_disk_leaves_no_half_copy_and_the_item_out(bare, tmp_path):
     path = tagged(tmp_path / "a.wav", "Ebb", "Wren", song(1))
-    looked = look(Task(str(path), str(tmp_path), "", -22.0))
+    looked = look(Task(str(path), str(tmp_path), "", Trimming()))
     soft, hard = resource.getrlimit(resource.RLIMIT_FSIZE)
     resource.setrlimit(resource.RLIMIT_FSIZE, (path.stat().st_size // 2, hard))
     try:
@@ -449,7 +452,7 @@ def test_the_intake_by_command(bare, tmp_path, capsys):
     assert status == 0
     assert "replacing the audio of the item that has it" in told.out
     status, told = out("intake", "job", bare, "--name", "news", "--markers", "keep", "--off")
-    assert "its markers stay as they are" in told.out
+    assert "its markers that were set by hand stay" in told.out
     listed = json.loads(out("intake", "jobs", bare, "--json")[1].out)
     assert [(j["name"], j["kind"], j["enabled"], j["there"], j["categories"]) for j in listed] == [
         ("News", "news", False, True, ["Words"])

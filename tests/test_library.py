@@ -19,6 +19,7 @@ from nightly_spindle.audio.fingerprint import same_sound
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.tags import LONGEST, clean, read_tags
 from nightly_spindle.cli.main import main
+from nightly_spindle.core.cues import kept_marks
 from nightly_spindle.core.errors import InputFault, LogUnreadable, SettingRefused
 from nightly_spindle.core.intake import (
     IntakeOptions,
@@ -34,10 +35,11 @@ from nightly_spindle.core.intake import (
     options_values,
     tags_for,
 )
-from nightly_spindle.core.items import Kind, kept_markers
+from nightly_spindle.core.items import Kind
+from nightly_spindle.core.markers import Marks
 from nightly_spindle.core.playlists import XSPF, Track, m3u, playlist_files, xspf
 from nightly_spindle.core.running_time import running_time
-from nightly_spindle.core.settings import SegueRules
+from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.timebase import zone
 from nightly_spindle.standins import synth
 from nightly_spindle.store import categories, exchange, items, lists
@@ -145,12 +147,13 @@ def test_own_tags_win_and_the_name_fills_the_gaps():
     assert tags_for(Tags(), "", path).title == "Wren - Ebb"
 
 
-def test_kept_markers_stay_inside_the_new_audio():
-    old = make_item(1, 180, cue_in_s=2.0).measure
-    short = kept_markers(old, make_item(1, 60).measure)
-    assert (short.cue_in_s, short.segue_s, short.cue_out_s, short.duration_s) == (2, 60, 60, 60)
-    none = make_item(1, 1.5).measure
-    assert kept_markers(old, none) == none, "nothing of the old fits into a second and a half"
+def test_marks_set_by_hand_stay_inside_the_new_audio():
+    marks = Marks(cue_in_s=2.0, sweepers_s=(9.0, 100.0), segue_s=170.0)
+    old = replace(make_item(1, 180), marks=marks)
+    kept = kept_marks(old, make_item(1, 60).measure)
+    assert kept == Marks(cue_in_s=2.0, sweepers_s=(9.0,))
+    nothing = "nothing of the old fits into a second and a half"
+    assert kept_marks(old, make_item(1, 1.5).measure) == Marks(), nothing
 
 
 # -- tags, against mutagen's own writing -----------------------------------------------------------
@@ -364,8 +367,8 @@ def test_a_list_runs_as_long_as_the_sequencer_airs_it(station):
     snapshot, sequencer, begun = begin(str(station), "2026-11-24T00:00", 0.2)
     night = rehearse(snapshot.programme, sequencer, begun, 0.2).sounding()[: len(names)]
     carts = [row.line.cart for row in night]
-    rules = snapshot.programme.settings.rules
-    running = running_time([snapshot.programme.items[c] for c in carts], rules, RATE)
+    segues = snapshot.programme.segues
+    running = running_time([snapshot.programme.items[c] for c in carts], segues, RATE)
     starts = [(row.start - night[0].start) / RATE for row in night]
     assert running.starts_s == pytest.approx(starts, abs=1e-9)
     plain = sum(i.measure.cue_out_s - i.measure.cue_in_s
@@ -375,9 +378,9 @@ def test_a_list_runs_as_long_as_the_sequencer_airs_it(station):
 
 
 def test_an_empty_list_and_one_item_have_a_length():
-    assert running_time([], SegueRules(), RATE).aired_s == 0
-    assert running_time([make_item(1, 60)], SegueRules(), RATE).aired_s == 60
-    assert running_time([make_item(1, 60)], SegueRules(), RATE).short_by_s(90) == 30
+    assert running_time([], Segues(), RATE).aired_s == 0
+    assert running_time([make_item(1, 60)], Segues(), RATE).aired_s == 60
+    assert running_time([make_item(1, 60)], Segues(), RATE).short_by_s(90) == 30
 
 
 # -- open formats ----------------------------------------------------------------------------------

@@ -20,8 +20,9 @@ from nightly_spindle.core.recurrence import every_day_at
 from nightly_spindle.core.rehearsal import Recorder, rehearse
 from nightly_spindle.core.rotation import choose, turn_order
 from nightly_spindle.core.running import AirState, Heard, Line, Origin, Outcome, Source
+from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import SegueRules, StationSettings
+from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US, us_from
 
@@ -304,16 +305,15 @@ LENGTHS = st.floats(0.05, 400)
 
 @given(KINDS, KINDS, LENGTHS, LENGTHS, st.floats(0, 1), st.floats(0, 1), st.integers(0, 10**7))
 def test_every_join_is_sound(kind, other, seconds, second, segue, cue_out, begin):
-    rules = SegueRules()
     out = make_item(1, seconds, kind, segue_s=segue * seconds, cue_out_s=cue_out * seconds)
     into = make_item(2, second, other, segue_s=second, cue_out_s=second)
     here, there = span(out, RATE), span(into, RATE)
     begin = min(begin, here.cue_out)
-    join = plan_join(out, begin, into, rules, RATE)
+    join = plan_join(out, begin, into, Segues(), RATE)
     assert begin <= join.segue <= join.out_end <= here.cue_out
     assert join.overlap <= max(6 * RATE, 0)
     assert 2 * join.overlap <= max(there.cue_out - there.cue_in, 0) or join.segue == begin
-    assert join.fade_out in (0, join.out_end - join.segue)
+    assert join.fade_out == 0 or join.fade_at + join.fade_out == join.out_end
     assert join.fade_out == 0 or 0.3 * RATE <= join.fade_out <= 6 * RATE
     assert join.fade_in == 0, "songs start at full level (common practice, no source)"
     assert kind is not Kind.ID or join.fade_out == 0

@@ -18,6 +18,7 @@ import msgspec
 from nightly_spindle.core.actions import Dropped
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
 from nightly_spindle.core.running import Origin, Outcome
+from nightly_spindle.core.segue_rules import edit_from, edit_values
 from nightly_spindle.store.snapshot import items_by_cart
 
 if TYPE_CHECKING:
@@ -48,6 +49,7 @@ class Control:
             "insert": self._insert,
             "remove": self._remove,
             "move": self._move,
+            "join": self._join,
             "leave": lambda _: engine.leave(),
         }
 
@@ -153,7 +155,10 @@ class Control:
         if cart not in snapshot.programme.items:
             raise InputFault(f"no item has the cart number {cart}")
         origin = msgspec.convert(args["origin"], Origin) if args.get("origin") else None
-        line = self._engine.sequencer.insert(int(args["before"]), cart, origin, args.get("line_id"))
+        join = edit_from(args["join"]) if args.get("join") else None
+        line = self._engine.sequencer.insert(
+            int(args["before"]), cart, origin, args.get("line_id"), join
+        )
         return {"line": line}
 
     def _remove(self, args: dict[str, Any]) -> dict[str, Any]:
@@ -165,6 +170,11 @@ class Control:
             note, at = "taken out by hand", engine.sequencer.state.frame
             engine.apply([Dropped(at, line, Outcome.REMOVED, title, note)])
         return {"gone": [{"before": before, "line": line} for before, line in gone]}
+
+    def _join(self, args: dict[str, Any]) -> dict[str, Any]:
+        edit = edit_from(args["edit"]) if args.get("edit") else None
+        was = self._engine.sequencer.set_join(int(args["line"]), edit)
+        return {"was": None if was is None else edit_values(was)}
 
     def _move(self, args: dict[str, Any]) -> dict[str, Any]:
         was = self._engine.sequencer.move(int(args["line"]), int(args["before"]))

@@ -17,6 +17,7 @@ from nightly_spindle.store.snapshot import (
     items_since,
     load_pool,
     read_events,
+    read_rules,
 )
 
 if TYPE_CHECKING:
@@ -66,6 +67,9 @@ class Lookout:
                 events != snapshot.programme.events or drops != snapshot.programme.drops
             ):
                 self.engine.ask(lambda: snapshot.programme.set_events(events, drops))
+            settings, segues = read_rules(snapshot.connection)
+            if self.engine is not None:
+                self.engine.ask(lambda: snapshot.programme.go_by(settings, segues))
             snapshot.logs.forget()  # a line that was missing may be in the library now
             self._count = count
         if self._asked is not None and self._asked.done():

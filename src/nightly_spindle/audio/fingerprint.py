@@ -57,12 +57,13 @@ class Ear:
         self._left = whole[count * self._every :].copy()
         self._heard += count
 
+    def sound(self) -> NDArray[np.float32]:
+        """Return what was heard, mono, at `rate`."""
+        return np.concatenate(self._parts) if self._parts else np.empty(0, np.float32)
+
     def fingerprint(self, from_s: float) -> bytes:
         """Return the fingerprint from a second on; empty for less than a second of sound."""
-        if not self._parts:
-            return b""
-        sound = np.concatenate(self._parts)[round(from_s * self.rate) :]
-        return _fingerprint(sound, self.rate)
+        return _fingerprint(self.sound()[round(from_s * self.rate) :], self.rate)
 
 
 def _fingerprint(sound: NDArray[np.float32], rate: float) -> bytes:

@@ -1,96 +1,205 @@
-"""Finding cue in, cue out, segue point and kind of ending in an item's level.
+"""Finding cue in, cue out, the fall at the end and its kind in an item's level.
 
-All levels are judged against the item's own loudness, so that a quiet master gets the
-same markers as a loud one. The thresholds are common practice, no source: silence is
-trimmed at -40 dB (tail -45 dB), the next item starts at -22 dB, clicks and blips of up
-to about 20 ms in the silence are not sound.
+All levels are judged against the item's own loudness, so that a quiet master gets the same
+markers as a loud one. Everything here works on the stored envelope, so that other thresholds
+need no second look at the audio.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
-from nightly_spindle.core.items import Ending
+from nightly_spindle.core.cues import natural_segue
+from nightly_spindle.core.items import FALL_DB, Ending, Measure
+from nightly_spindle.core.segue_rules import SegueRule
+from nightly_spindle.core.settings import Trimming
 
 if TYPE_CHECKING:
-    from numpy.typing import NDArray
+    from nightly_spindle.audio.envelope import Envelope
 
-HOP_S = 0.005
-HEAD_DB = -40.0
-TAIL_DB = -45.0
-BLIP_S = 0.020
-_SEGUE_SMOOTH_S = 0.05
-_SHAPE_SMOOTH_S = 0.4
-_COLD_WITHIN_S = 1.5  # a cold ending has fallen from -6 dB to the trigger by then
-_FADE_BEGINS_DB = -3.0
+_FALL_SMOOTH_S = 0.05
+_SHAPE_SMOOTH_S = 1.0  # a second of music: a single beat says nothing of the shape
+_SAG_SMOOTH_S = 0.4  # the momentary loudness of EBU Tech 3341
+_SAG_DB = 6.0
+_SAG_LASTS_S = 0.5
+_PLATEAU_SMOOTH_S = 1.0
+_PLATEAU_S, _PLATEAU_DB = 3.0, 2.0  # falling by less than this is not yet the end
+_BEGINS_DB = 0.5  # a fall begins where the level has left the plateau by so much
+_SOFTEST_ENDING_DB = -22.0  # what goes on under this is not music any more
+_COLD_S, _FADE_S = 1.5, 4.0  # a fall from -3 to -22 dB: surely cold below, surely faded above
+_BENT = 1.4  # between the two a fader's fall gets steeper, a ringing room's does not
+_OTHER_DB = 6.0  # a marker is as sure as it stays with a threshold so much higher and lower
+_SURE_S = 0.5
+_LOWEST_DB = -51.0
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
-    """Marker positions in seconds."""
+class _End:
+    """The end of an item: power against its own loudness per hop, from hop `first` on."""
 
-    cue_in_s: float
-    cue_out_s: float
-    segue_s: float
-    fade_start_s: float
-    ending: Ending
+    power: NDArray[np.float64]
+    first: int
+    hop_s: float
+
+    def last_at(self, smooth_s: float, db: float) -> float:
+        """Return the second at which the smoothed power last reached a level."""
+        width = min(max(1, round(smooth_s / self.hop_s)), max(1, len(self.power)))
+        sums = np.concatenate([[0.0], np.cumsum(self.power)])
+        smooth = (sums[width:] - sums[:-width]) / width
+        found = np.flatnonzero(smooth >= 10 ** (db / 10))
+        at = int(found[-1]) + (width - 1) / 2 + 1 if len(found) else 0.0
+        return (self.first + at) * self.hop_s
+
+    def first_sagging(self, from_s: float, db: float) -> float:
+        """Return the second from which on the level stays under a level for half a second."""
+        width = min(max(1, round(_SAG_SMOOTH_S / self.hop_s)), max(1, len(self.power)))
+        sums = np.concatenate([[0.0], np.cumsum(self.power)])
+        low = (sums[width:] - sums[:-width]) / width < 10 ** (db / 10)
+        begin = max(0, round(from_s / self.hop_s) - self.first - width // 2)
+        low[:begin] = False
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
+        for at, until in zip(edges[::2], edges[1::2], strict=True):
+            if until == len(low) or until - at >= _SAG_LASTS_S / self.hop_s:
+                return (self.first + int(at) + width / 2) * self.hop_s
+        return (self.first + len(self.power)) * self.hop_s
 
 
 def find_markers(
-    power: NDArray[np.float64],
-    hop_s: float,
-    duration_s: float,
-    loudness: float | None,
-    trigger_db: float,
-) -> Found:
-    """Find the markers in the mean power per hop of about 5 ms (`hop_s`, exact).
+    measure: Measure, envelope: Envelope | None, trimming: Trimming | None = None
+) -> Measure:
+    """Return the measure with its markers found anew in the envelope.
 
-    `loudness` is the item's own (LUFS); None, for silence or less than 400 ms, takes the
-    mean power instead. Silence gets markers that play nothing away: the whole item.
+    Silence (no envelope) gets markers that play nothing away: the whole item.
     """
-    if loudness is None:
-        mean = float(power.mean()) if len(power) else 0.0
-        loudness = 10 * np.log10(mean) if mean > 0 else None
-    if loudness is None:
-        return Found(0.0, duration_s, duration_s, duration_s, Ending.COLD)
-    own = 10 ** (loudness / 10)
-    head = _without_blips(power >= own * 10 ** (HEAD_DB / 10), hop_s)
-    tail = _without_blips(power >= own * 10 ** (TAIL_DB / 10), hop_s)
-    if not head.any() or not tail.any():
-        return Found(0.0, duration_s, duration_s, duration_s, Ending.COLD)
-    first = int(np.flatnonzero(head)[0])
-    last = int(np.flatnonzero(tail)[-1])
-    cue_in = max(0.0, (first - 1) * hop_s)
-    cue_out = min(duration_s, (last + 2) * hop_s)
-    sounding = power[: last + 1]
-    trigger = _last_at(sounding, _SEGUE_SMOOTH_S / hop_s, own * 10 ** (trigger_db / 10))
-    segue = min(max(cue_in, (trigger + 1) * hop_s), cue_out)
-    loud = _last_at(sounding, _SHAPE_SMOOTH_S / hop_s, own * 10 ** (-6.0 / 10))
-    if segue - loud * hop_s < _COLD_WITHIN_S:
-        return Found(cue_in, cue_out, segue, segue, Ending.COLD)
-    begins = _last_at(sounding, 1.0 / hop_s, own * 10 ** (_FADE_BEGINS_DB / 10))
-    return Found(cue_in, cue_out, segue, min(begins * hop_s, segue), Ending.FADE)
+    trimming = trimming or Trimming()
+    length = measure.duration_s
+    whole = replace(
+        measure, cue_in_s=0.0, cue_out_s=length, segue_s=length, fade_start_s=length,
+        ending=Ending.COLD, sag_s=None, fall=(),
+        sure_cue_in=0.0, sure_segue=0.0, sure_fade_start=0.0, sure_cue_out=0.0,
+    )  # fmt: skip
+    if envelope is None:
+        return whole
+    blip = round(trimming.blip_s / envelope.hop_s) + 1
+    heads = [_first(envelope, trimming.head_db + by, blip) for by in (0, -_OTHER_DB, _OTHER_DB)]
+    tails = [_last(envelope, trimming.tail_db + by, blip) for by in (0, -_OTHER_DB, _OTHER_DB)]
+    first, last = heads[0], tails[0]
+    if first is None or last is None or last < first:
+        return whole
+    hop_s = envelope.hop_s
+    trimmed = replace(
+        whole,
+        cue_in_s=max(0.0, (first - 1) * hop_s),
+        cue_out_s=min(length, (last + 2) * hop_s),
+        sure_cue_in=_sure(heads, hop_s),
+        sure_cue_out=_sure(tails, hop_s),
+    )
+    levels, begin = envelope.ending()
+    power = 10 ** (levels[: max(0, last + 1 - begin)] / 10)
+    return _ended(trimmed, _End(power, begin, hop_s))
 
 
-def _without_blips(sound: NDArray[np.bool_], hop_s: float) -> NDArray[np.bool_]:
-    """Clear every run of sound that lasts no longer than a blip.
+def _ended(measure: Measure, end: _End) -> Measure:
+    """Return the measure with where and how its end falls."""
+    plateau_s, plateau_db = _plateau(end)
+    ref = min(0.0, plateau_db)
+
+    def fallen(db: float) -> float:
+        at = end.last_at(_FALL_SMOOTH_S, max(ref + db, _LOWEST_DB))
+        return round(min(max(at, measure.cue_in_s), measure.cue_out_s), 4)
+
+    sag = end.first_sagging(plateau_s, ref - _SAG_DB)
+    measure = replace(
+        measure,
+        fall=tuple(fallen(db) for db in FALL_DB),
+        sag_s=round(min(max(sag, measure.cue_in_s), measure.cue_out_s), 4),
+    )
+    ending, sure = _kind_of_end(end, ref)
+    segue = natural_segue(measure, SegueRule()).at_s
+    segue = min(max(measure.cue_in_s, segue), measure.cue_out_s)
+    around = [natural_segue(measure, SegueRule(trigger_db=db)).at_s for db in (-16.0, -28.0)]
+    fade_start = min(max(plateau_s, measure.cue_in_s), segue) if ending is Ending.FADE else segue
+    return replace(
+        measure,
+        segue_s=segue,
+        fade_start_s=fade_start,
+        ending=ending,
+        sure_segue=round(float(np.exp(-abs(around[1] - around[0]) / (2 * _SURE_S))), 3),
+        sure_fade_start=sure,
+    )
+
+
+def _plateau(end: _End) -> tuple[float, float]:
+    """Return when the item last went on at a level, and what level that was (dB).
+
+    Looked at from the end: the loudest second from each moment on. Where that falls by less
+    than 2 dB in 3 s the item goes on; a soft outro is a part of it, a fade is not.
+    """
+    step = max(1, round(0.05 / end.hop_s))
+    width = max(1, min(round(_PLATEAU_SMOOTH_S / end.hop_s), len(end.power)))
+    sums = np.concatenate([[0.0], np.cumsum(end.power)])
+    smooth = ((sums[width:] - sums[:-width]) / width)[::step]
+    if not len(smooth):
+        return end.first * end.hop_s, 0.0
+    rest = 10 * np.log10(np.maximum(np.maximum.accumulate(smooth[::-1])[::-1], 1e-9))
+    back = min(round(_PLATEAU_S / (step * end.hop_s)), len(rest) - 1)
+    drop = rest[: len(rest) - back] - rest[back:]
+    steady = (drop < _PLATEAU_DB) & (rest[back:] >= _SOFTEST_ENDING_DB)
+    found = np.flatnonzero(steady)
+    at = int(found[-1]) + back if len(found) else int(np.argmax(rest <= rest[0] - 1e-9))
+    level = float(rest[max(0, at - back)])
+    begins = int(np.flatnonzero(rest >= level - _BEGINS_DB)[-1])
+    return (end.first + begins * step + width // 2) * end.hop_s, level
+
+
+def _kind_of_end(end: _End, ref: float) -> tuple[Ending, float]:
+    """Tell a cold ending from a fade by how its level falls, and say how sure that is."""
+    high, middle, low = (
+        end.last_at(_SHAPE_SMOOTH_S, max(ref + db, _LOWEST_DB)) for db in (-3.0, -12.0, -22.0)
+    )
+    lasts = low - high
+    if lasts < _COLD_S:
+        return Ending.COLD, round(min(0.95, 0.6 + 0.4 * (1 - lasts / _COLD_S)), 3)
+    if lasts > _FADE_S:
+        return Ending.FADE, round(min(0.95, 0.5 + 0.1 * (lasts - _FADE_S)), 3)
+    bent = (middle - high) / max(low - middle, 1e-3)
+    sure = round(min(0.8, 0.3 + 0.5 * abs(bent - _BENT)), 3)
+    return (Ending.FADE if bent > _BENT else Ending.COLD), sure
+
+
+def _first(envelope: Envelope, db: float, blip: int) -> int | None:
+    sound = _without_blips(envelope.beginning() >= max(db, _LOWEST_DB), blip)
+    found = np.flatnonzero(sound)
+    return int(found[0]) if len(found) else None
+
+
+def _last(envelope: Envelope, db: float, blip: int) -> int | None:
+    levels, begin = envelope.ending()
+    found = np.flatnonzero(_without_blips(levels >= max(db, _LOWEST_DB), blip))
+    return begin + int(found[-1]) if len(found) else None
+
+
+def _sure(found: list[int | None], hop_s: float) -> float:
+    """Return 1 where other thresholds find the same place, less the further away they do."""
+    here, lower, higher = found
+    if here is None or lower is None or higher is None:
+        return 0.1
+    away = max(abs(lower - here), abs(higher - here)) * hop_s
+    return round(float(np.exp(-away / _SURE_S)), 3)
+
+
+def _without_blips(sound: NDArray[np.bool_], most: int) -> NDArray[np.bool_]:
+    """Clear every run of sound of at most so many hops.
 
     A blip that straddles a hop at each end touches one hop more than it lasts.
     """
     edges = np.flatnonzero(np.diff(np.concatenate([[0], sound.astype(np.int8), [0]])))
+    begins, ends = edges[::2], edges[1::2]
     kept = sound.copy()
-    for start, end in zip(edges[::2], edges[1::2], strict=True):
-        if end - start <= round(BLIP_S / hop_s) + 1:
-            kept[start:end] = False
+    for begin, end in zip(*(side[ends - begins <= most] for side in (begins, ends)), strict=True):
+        kept[begin:end] = False
     return kept
-
-
-def _last_at(power: NDArray[np.float64], hops: float, least: float) -> int:
-    """Return the last hop at which the mean over `hops` reaches `least`, 0 when none does."""
-    width = min(max(1, round(hops)), max(1, len(power)))
-    smooth = np.convolve(power, np.full(width, 1 / width), mode="same")
-    found = np.flatnonzero(smooth >= least)
-    return int(found[-1]) if len(found) else 0

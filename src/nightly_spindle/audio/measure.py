@@ -8,16 +8,18 @@ from __future__ import annotations
 
 import queue
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import soundfile
 
+from nightly_spindle.audio.envelope import HOP_S, envelope_of
 from nightly_spindle.audio.files import open_audio
 from nightly_spindle.audio.fingerprint import Ear
+from nightly_spindle.audio.intro import find_intro
 from nightly_spindle.audio.loudness import Meter
-from nightly_spindle.audio.markers import HOP_S, find_markers
+from nightly_spindle.audio.markers import find_markers
 from nightly_spindle.core.errors import AudioUnreadable
 from nightly_spindle.core.items import Measure
 
@@ -26,7 +28,8 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from nightly_spindle.audio.markers import Found
+    from nightly_spindle.audio.envelope import Envelope
+    from nightly_spindle.core.settings import Trimming
 
 OVERVIEW_COLUMNS = 1000
 _CHUNK_STEPS = 10  # tenths of a second read at once: what stays in the processor's cache
@@ -38,16 +41,18 @@ class Measured:
     """What one pass over a file finds.
 
     `overview` is the waveform, one byte per column, 255 at full scale; `fingerprint` is what
-    `audio.fingerprint` compares; `encoding` names container and samples ("FLAC, 16 bit").
+    `audio.fingerprint` compares, `envelope` what markers are found in anew; `encoding` names
+    container and samples ("FLAC, 16 bit").
     """
 
     measure: Measure
     overview: bytes
     fingerprint: bytes = b""
     encoding: str = ""
+    envelope: bytes = b""
 
 
-def measure_file(path: str, trigger_db: float = -22.0) -> Measured:
+def measure_file(path: str, trimming: Trimming | None = None) -> Measured:
     """Decode and measure a file; AudioUnreadable with file and reason when that fails.
 
     A file that breaks off with damage is refused, with the second where it does.
@@ -65,9 +70,21 @@ def measure_file(path: str, trigger_db: float = -22.0) -> Measured:
     if shape.frames == 0:
         raise AudioUnreadable(f"{path} holds no sound; copy it again")
     loudness = meter.integrated_lufs()
-    found = find_markers(shape.power(), shape.hop / rate, shape.frames / rate, loudness, trigger_db)
-    measure = _measure(shape.frames / rate, rate, channels, meter, loudness, found)
-    return Measured(measure, _overview(shape.peak()), ear.fingerprint(found.cue_in_s), encoding)
+    measure = Measure(
+        shape.frames / rate, rate, channels, loudness, meter.range_lu(), meter.true_peak_dbtp()
+    )
+    envelope = shape.envelope()
+    measure = find_markers(measure, envelope, trimming)
+    intro = find_intro(ear.sound(), ear.rate, measure.cue_in_s)
+    if intro is not None and intro.end_s < measure.segue_s:
+        measure = replace(measure, intro_end_s=intro.end_s, sure_intro_end=intro.sure)
+    return Measured(
+        measure,
+        _overview(shape.peak()),
+        ear.fingerprint(measure.cue_in_s),
+        encoding,
+        b"" if envelope is None else envelope.pack(),
+    )
 
 
 def _encoding(container: str, samples: str) -> str:
@@ -80,29 +97,12 @@ def _encoding(container: str, samples: str) -> str:
     return f"{container}, {bits.get(samples, samples.replace('_', ' ').title())}"
 
 
-def _measure(
-    duration: float, rate: int, channels: int, meter: Meter, loudness: float | None, found: Found
-) -> Measure:
-    return Measure(
-        duration,
-        rate,
-        channels,
-        loudness,
-        meter.range_lu(),
-        meter.true_peak_dbtp(),
-        found.cue_in_s,
-        found.cue_out_s,
-        found.segue_s,
-        found.fade_start_s,
-        found.ending,
-    )
-
-
 class _Shape:
     """Collects mean power and peak per hop of about 5 ms."""
 
     def __init__(self, rate: int, channels: int) -> None:
         self.hop = round(rate * HOP_S)
+        self._rate = rate
         self.frames = 0
         self._powers: list[NDArray[np.float32]] = []
         self._peaks: list[NDArray[np.float32]] = []
@@ -119,9 +119,12 @@ class _Shape:
             self._peaks.append(np.maximum(shaped.max(axis=1), -shaped.min(axis=1)))
         self._left = whole[count * self.hop :]
 
-    def power(self) -> NDArray[np.float64]:
-        """Return the mean power per hop."""
-        return np.concatenate(self._powers).astype(np.float64) if self._powers else np.empty(0)
+    def envelope(self) -> Envelope | None:
+        """Return the level per hop against the item's own; None for silence."""
+        if not self._powers:
+            return None
+        power = np.concatenate(self._powers).astype(np.float64)
+        return envelope_of(power, self.hop / self._rate)
 
     def peak(self) -> NDArray[np.float32]:
         """Return the peak per hop."""

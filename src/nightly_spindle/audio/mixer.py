@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
-from nightly_spindle.core.settings import Curve
+from nightly_spindle.core.markers import Curve
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -44,16 +44,17 @@ class Voice:
         self.short = False
         self._at = 0
         self._fade_in = order.fade_in
-        self._fade_at = -1
-        self._fade_frames = 0
-        self._curve = Curve.EQUAL_POWER
+        self._in_curve = order.in_curve
+        self._fades: list[tuple[int, int, Curve]] = []
 
     def fade(self, order: FadeVoice) -> None:
-        """Fade out from station frame `order.at` on, and be over after it."""
-        self._fade_at = order.at - self.play.start
-        self._fade_frames = max(1, order.frames)
-        self._curve = order.curve
-        self.left = min(self.left, max(0, self._fade_at + self._fade_frames - self._at))
+        """Fade out from station frame `order.at` on, and be over after it.
+
+        A voice that is cut while it fades goes on from where its fader stands.
+        """
+        at, frames = order.at - self.play.start, max(1, order.frames)
+        self._fades.append((at, frames, order.curve))
+        self.left = min(self.left, max(0, at + frames - self._at))
 
     @property
     def position(self) -> int:
@@ -71,12 +72,11 @@ class Voice:
         part *= self.gain
         if self._at < self._fade_in:
             done = (ramp[:got] + np.float32(self._at)) / np.float32(self._fade_in)
-            part *= shape(self._curve, 1 - np.minimum(done, 1))[:, None]
-        if self._fade_at >= 0 and self._at + got > self._fade_at:
-            since = (ramp[:got] + np.float32(self._at - self._fade_at)) / np.float32(
-                self._fade_frames
-            )
-            part *= shape(self._curve, np.clip(since, 0, 1))[:, None]
+            part *= shape(self._in_curve, 1 - np.minimum(done, 1))[:, None]
+        for at, frames, curve in self._fades:
+            if self._at + got > at:
+                since = (ramp[:got] + np.float32(self._at - at)) / np.float32(frames)
+                part *= shape(curve, np.clip(since, 0, 1))[:, None]
         self._at += got
         self.left -= got
         if got < wanted or self.left <= 0:

@@ -12,6 +12,7 @@ from typing import Any, NoReturn
 
 from nightly_spindle import __version__
 from nightly_spindle.cli.library_options import library_commands
+from nightly_spindle.cli.marker_options import marker_commands
 from nightly_spindle.cli.safe_options import safe_commands
 from nightly_spindle.core.errors import NightlySpindleError
 
@@ -65,6 +66,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
     _station(commands)
     library_commands(commands, _add)
+    marker_commands(commands, _add)
     _planning(commands)
     _logs(commands)
     _air(commands)

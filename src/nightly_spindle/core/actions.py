@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from nightly_spindle.core.joins import Join
+from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.running import Line, Outcome, Play
-from nightly_spindle.core.settings import Curve
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,11 +22,12 @@ class StartVoice:
     gain_db: float
     fade_in: int
     join: Join | None
+    in_curve: Curve = Curve.EQUAL_POWER
 
 
 @dataclass(frozen=True, slots=True)
 class FadeVoice:
-    """From frame `at` on, fade the voice out over `frames` and end it."""
+    """From frame `at` on, fade the voice out over `frames` and end it. Fades multiply."""
 
     at: int
     play_id: int

@@ -9,7 +9,7 @@ from typing import Any
 Book = Mapping[str, Any]
 
 # section: (what one entry is called, what tells entries apart, what names one to a person)
-SECTIONS = {
+SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "roots": ("audio folder", None, None),
     "categories": ("category", "name", "name"),
     "items": ("item", "cart", "title"),
@@ -17,6 +17,8 @@ SECTIONS = {
     "log_drops": ("log drop", "id", "name"),
     "events": ("timed event", "name", "name"),
     "intake_jobs": ("intake job", "name", "name"),
+    "segue_rules": ("segue rule", ("out", "into"), None),
+    "join_pairs": ("join of items", ("out", "into"), None),
 }
 _SHOWN = 60  # characters of a value that are told
 
@@ -52,11 +54,15 @@ def compare(now: Book, then: Book) -> list[Change]:
     return changes
 
 
-def _by(entries: Sequence[Any], key: str | None) -> dict[Any, Any]:
+def _by(entries: Sequence[Any], key: str | tuple[str, ...] | None) -> dict[Any, Any]:
+    if isinstance(key, tuple):
+        return {tuple(entry[part] for part in key): entry for entry in entries}
     return {entry if key is None else entry[key]: entry for entry in entries}
 
 
-def _name(mark: Any, entry: Any, key: str | None, title: str | None) -> str:
+def _name(mark: Any, entry: Any, key: str | tuple[str, ...] | None, title: str | None) -> str:
+    if isinstance(key, tuple):
+        return " into ".join(map(str, mark))
     if key is None or title is None or key == title:
         return f"“{mark}”"
     return f"{mark} “{entry[title]}”"

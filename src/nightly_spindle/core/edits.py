@@ -7,6 +7,7 @@ front, before 0 is the end.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import InputFault
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.segue_rules import JoinEdit
 
 
 class Edits:
@@ -25,7 +27,12 @@ class Edits:
         self.state = state
 
     def insert(
-        self, before: int, cart: int, origin: Origin | None = None, line_id: int | None = None
+        self,
+        before: int,
+        cart: int,
+        origin: Origin | None = None,
+        line_id: int | None = None,
+        join: JoinEdit | None = None,
     ) -> Line:
         """Put an item before a line.
 
@@ -36,7 +43,7 @@ class Edits:
             line_id = self.state.take_id()
         elif any(line.id == line_id for line in self.state.upcoming):
             raise InputFault(f"line {line_id} is in the running order already")
-        line = Line(line_id, cart, origin)
+        line = Line(line_id, cart, origin, join)
         self.state.upcoming.insert(self._place(before), line)
         self.state.revision += 1
         return line
@@ -73,6 +80,15 @@ class Edits:
         order.insert(self._place(before), line)
         self.state.revision += 1
         return follower
+
+    def set_join(self, line_id: int, edit: JoinEdit | None) -> JoinEdit | None:
+        """Set by hand how a line starts (None: as planned); returns what was set before."""
+        for at, line in enumerate(self.state.upcoming):
+            if line.id == line_id:
+                self.state.upcoming[at] = replace(line, join=edit)
+                self.state.revision += 1
+                return line.join
+        raise _gone(line_id)
 
     def _place(self, before: int) -> int:
         if before == 0:

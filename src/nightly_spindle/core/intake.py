@@ -37,7 +37,10 @@ class Numbering(StrEnum):
 
 
 class Markers(StrEnum):
-    """What becomes of an item's markers when its audio is replaced."""
+    """What becomes of an item's markers when its audio is replaced.
+
+    Measured ones are always measured anew; those that were set by hand go, or stay.
+    """
 
     MEASURE = "measure"
     KEEP = "keep"
@@ -124,7 +127,8 @@ class IntakeJob:
 def _numbered(options: IntakeOptions) -> str:
     if options.numbering is Numbering.NEXT:
         return f"with the next free number from {options.first}"
-    kept = "are measured anew" if options.markers is Markers.MEASURE else "stay as they are"
+    all_anew = options.markers is Markers.MEASURE
+    kept = "are all measured anew" if all_anew else "that were set by hand stay"
     return (
         "under the number in its file name, replacing the audio of the item that has it (its "
         f"markers {kept})"

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
+
+from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
 
 
 class Kind(StrEnum):
@@ -29,6 +31,12 @@ class Kind(StrEnum):
 # (common practice, no source).
 UNTOUCHED = frozenset({Kind.VOICEOVER, Kind.ID, Kind.BED})
 
+# What may be talked over unless the item says otherwise: music, not words.
+TALKED_OVER = frozenset({Kind.SONG, Kind.BED, Kind.FILLER})
+
+# The levels under an item's own loudness of `Measure.fall`, dB.
+FALL_DB = tuple(range(-4, -50, -2))
+
 
 class Ending(StrEnum):
     """How the sound of an item ends."""
@@ -43,6 +51,11 @@ class Measure:
 
     Times are seconds in the file. `duration_s` is what was decoded, never what a
     header said. `integrated_lufs` is None for silence and clips under 400 ms.
+
+    `fall` says for each level of `FALL_DB` when the sound was last above it, empty when that
+    was not measured; `sag_s` when it had fallen 6 dB under what it ended with, for good.
+    `intro_end_s` is a proposal. `sure_...` is how little a marker would move with another
+    threshold, 0 (a guess) to 1.
     """
 
     duration_s: float
@@ -56,13 +69,22 @@ class Measure:
     segue_s: float = 0.0
     fade_start_s: float = 0.0
     ending: Ending = Ending.COLD
+    intro_end_s: float | None = None
+    sag_s: float | None = None
+    fall: tuple[float, ...] = ()
+    sure_cue_in: float = 0.0
+    sure_intro_end: float = 0.0
+    sure_segue: float = 0.0
+    sure_fade_start: float = 0.0
+    sure_cue_out: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Item:
     """One piece of audio in the library.
 
-    `path` is absolute and empty only for the built-in station tone.
+    `path` is absolute and empty only for the built-in station tone. `marks` and `shaping` are
+    what was set by hand; `core.cues` says what holds in the end.
     """
 
     cart: int
@@ -71,6 +93,20 @@ class Item:
     artist: str
     path: str
     measure: Measure
+    marks: Marks = UNMARKED
+    shaping: Shaping = AS_USUAL
+
+    @property
+    def untouched(self) -> bool:
+        """Whether it plays without trimming and fades: it carries its own shape."""
+        own = self.shaping.untouched
+        return self.kind in UNTOUCHED if own is None else own
+
+    @property
+    def talked_over(self) -> bool:
+        """Whether it may be talked over."""
+        own = self.shaping.talk_over
+        return self.kind in TALKED_OVER if own is None else own
 
     @property
     def label(self) -> str:
@@ -89,22 +125,3 @@ STATION_TONE = Item(
     path="",
     measure=Measure(60.0, 44_100, 2, None, 0.0, -20.0, 0.0, 60.0, 60.0, 60.0, Ending.COLD),
 )
-
-
-def kept_markers(old: Measure, new: Measure) -> Measure:
-    """Return the measure of new audio with the markers of the old.
-
-    Markers beyond the new end move to it; a cue in beyond it means that nothing of the old
-    markers fits, and the new ones hold.
-    """
-    if old.cue_in_s >= new.duration_s:
-        return new
-    last = new.duration_s
-    return replace(
-        new,
-        cue_in_s=old.cue_in_s,
-        cue_out_s=min(old.cue_out_s, last),
-        segue_s=min(old.segue_s, last),
-        fade_start_s=min(old.fade_start_s, last),
-        ending=old.ending,
-    )

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.events import Entry, firings
 from nightly_spindle.core.joins import span
+from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.rehearsal import Rehearsal, Row, rehearse
 from nightly_spindle.core.running import AirState, Outcome, Source
 from nightly_spindle.core.sequencer import Sequencer
@@ -27,7 +28,8 @@ class Block:
     """One sounding item. Instants in µs; `from_s` and `item_s` seconds in its file.
 
     `join` tells how it starts ("5.1 s", "cold", "cut in"), `how` in sentences. `fade_s` is
-    its own fade-out at the end, 0 where it plays out. `movable` lines can be edited.
+    its own fade-out at the end, of shape `out_curve`; 0 where it plays out. `movable` lines can
+    be edited.
     """
 
     line_id: int
@@ -40,6 +42,7 @@ class Block:
     from_s: float
     item_s: float
     fade_s: float
+    out_curve: Curve
     join: str
     how: tuple[str, ...]
     origin: str
@@ -169,7 +172,7 @@ def _block(
 ) -> Block:
     assert row.play is not None
     item = row.play.item
-    fade = follower.join.fade_out / rate if follower and follower.join else 0.0
+    leaves = follower.join if follower else None
     origin = row.line.origin
     cue = span(item, rate)
     return Block(
@@ -182,7 +185,8 @@ def _block(
         end_us,
         row.play.begin / rate,
         max(item.measure.duration_s, cue.cue_out / rate),
-        fade,
+        leaves.fade_out / rate if leaves else 0.0,
+        leaves.out_curve if leaves else Curve.EQUAL_POWER,
         _join_word(earlier, row, rate),
         row.join.why if row.join else (),
         origin.text,
@@ -201,6 +205,8 @@ def _join_word(earlier: Row | None, row: Row, rate: int) -> str:
     if row.join is None:
         return "joined" if row.play is not None and row.play.joined else "–"
     overlap = row.join.overlap / rate
+    if overlap < -0.005:
+        return f"gap {-overlap:.1f} s"
     return "cold" if overlap < 0.05 else f"{overlap:.1f} s"
 
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.events import Firing, TimedEvent, firings
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
 from nightly_spindle.core.safekeeping import Standing
+from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
 
@@ -34,7 +35,8 @@ class Programme:
     """A station as the sequencer sees it.
 
     `items` holds every item in reach (by cart), `unplayable` why an item cannot be
-    played, `pool` the songs of the safety net's rotation in the order of their turn.
+    played, `pool` the songs of the safety net's rotation in the order of their turn, `segues`
+    what the station says of segues.
     `standing` is what is wrong with the station at any hour.
     """
 
@@ -46,6 +48,7 @@ class Programme:
     pool: Sequence[Item] = ()
     unplayable: dict[int, str] = field(default_factory=dict)
     standing: Sequence[Standing] = ()
+    segues: Segues = field(default_factory=Segues)
     _from_us: int = 0
     _to_us: int = 0
     _ahead: list[Firing] = field(default_factory=list)
@@ -64,6 +67,16 @@ class Programme:
         """Go by other timed events and log drops from now on."""
         self.events, self.drops = events, drops
         self._to_us = self._from_us
+
+    def go_by(self, settings: StationSettings, segues: Segues) -> None:
+        """Play by other levels and segue rules from now on; all else needs a new start."""
+        self.settings = replace(
+            self.settings,
+            segue=settings.segue,
+            levels=settings.levels,
+            kind_levels=settings.kind_levels,
+        )
+        self.segues = segues
 
     def next_firings(self, after_us: int) -> list[Firing]:
         """Return the firings at the first instant after `after_us` that has any.

@@ -186,7 +186,8 @@ def _cuts(programme: Programme, state: AirState, night: Rehearsal) -> list[Findi
     for row in night.rows:
         if row.outcome is not Outcome.CUT or row.play is None:
             continue
-        whole = row.play.start + span(row.play.item, state.rate).segue - row.play.begin
+        here = span(row.play.item, state.rate, programme.segues)
+        whole = row.play.start + here.segue - row.play.begin
         lost = (whole - row.end) / state.rate
         if lost < _CUT_WORTH_SAYING_S:
             continue

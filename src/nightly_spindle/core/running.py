@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from nightly_spindle.core.items import Item
+from nightly_spindle.core.segue_rules import JoinEdit
 
 
 class Source(StrEnum):
@@ -51,11 +52,12 @@ class Origin:
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One line of the running order."""
+    """One line of the running order. `join` is what was set by hand of how it starts."""
 
     id: int
     cart: int
     origin: Origin
+    join: JoinEdit | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +108,9 @@ class AirState:
 
     Everything before `frame` is decided. Instants up to `fired_until_us` have had their
     firings, whatever the wall clock does afterwards. `offset_us` is wall clock minus
-    frame clock. `rung` is the safety net's rung in use, empty on the log.
+    frame clock. `rung` is the safety net's rung in use, empty on the log. `silent_at` is the
+    frame at which the item on air is faded out when its fader went down ahead of the next
+    item's start, 0 while it has not.
     """
 
     rate: int
@@ -122,6 +126,7 @@ class AirState:
     rung: str = ""
     again_yielded: bool = True
     revision: int = 0
+    silent_at: int = 0
 
     def take_id(self) -> int:
         """Return an id that no line and no play of this state has had."""
@@ -145,4 +150,5 @@ class AirState:
             self.rung,
             self.again_yielded,
             self.revision,
+            self.silent_at,
         )

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.items import Item
-    from nightly_spindle.core.settings import SegueRules
+    from nightly_spindle.core.segue_rules import Segues
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +30,7 @@ class Running:
         return target_s - self.aired_s
 
 
-def running_time(items: Sequence[Item], rules: SegueRules, rate: int) -> Running:
+def running_time(items: Sequence[Item], segues: Segues, rate: int) -> Running:
     """Return how long items run one after the other, joined as the sequencer would."""
     starts: list[float] = []
     plain = at = end = 0
@@ -40,7 +40,7 @@ def running_time(items: Sequence[Item], rules: SegueRules, rate: int) -> Running
         plain += here.cue_out - here.cue_in
         end = max(end, at + here.cue_out - here.cue_in)
         if after is not None:
-            join = plan_join(item, here.cue_in, after, rules, rate)
+            join = plan_join(item, here.cue_in, after, segues, rate)
             end = max(end if join.fade_out == 0 else 0, at + join.out_end - here.cue_in)
             at += join.segue - here.cue_in
     return Running(plain / rate, end / rate, tuple(starts))

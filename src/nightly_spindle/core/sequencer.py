@@ -24,7 +24,9 @@ from nightly_spindle.core.edits import Edits
 from nightly_spindle.core.events import Firing
 from nightly_spindle.core.firing import fire
 from nightly_spindle.core.items import TONE_CART, Ending
-from nightly_spindle.core.joins import Join, gain_db, plan_join, span
+from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
+from nightly_spindle.core.levels import gain_db
+from nightly_spindle.core.markers import AS_USUAL, UNMARKED
 from nightly_spindle.core.running import AirState, Heard, Line, Outcome, Play
 from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
@@ -32,6 +34,7 @@ from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_fra
 if TYPE_CHECKING:
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.segue_rules import Segues
 
 _REJOIN_FADE_S = 0.3
 _DEATH_FADE_S = 0.5
@@ -42,6 +45,7 @@ _HISTORY = 600  # plays remembered: more than a day and a night of songs
 class _Beat:
     at: int
     firings: tuple[Firing, ...] = ()
+    fades: bool = False
 
 
 class Sequencer(Edits):
@@ -50,7 +54,7 @@ class Sequencer(Edits):
     def __init__(self, programme: Programme, state: AirState) -> None:
         super().__init__(state)
         self.programme = programme
-        self._planned: tuple[int, int, Join] | None = None
+        self._planned: tuple[tuple[Play, Line, Item, Segues], Join] | None = None
 
     # -- driving -------------------------------------------------------------------
 
@@ -63,6 +67,8 @@ class Sequencer(Edits):
                 cut = fire(self.programme, self.state, beat.firings, actions)
                 if cut:
                     self._cut_to_next(cut, actions)
+            elif beat.fades:
+                self._begin_fade(actions)
             else:
                 self._pass_on(actions)
         self.state.frame = max(self.state.frame, until)
@@ -125,8 +131,10 @@ class Sequencer(Edits):
             cue_out_s=position / rate,
             segue_s=segue,
             ending=Ending.COLD,
+            fall=(),
         )
-        self.state.playing = replace(playing, item=replace(playing.item, measure=measure))
+        item = replace(playing.item, measure=measure, marks=UNMARKED, shaping=AS_USUAL)
+        self.state.playing = replace(playing, item=item)
         self.programme.unplayable[playing.item.cart] = why
         self._planned = None
         text = f"“{playing.item.title}” breaks off after {position / rate:.0f} s: {why}."
@@ -154,7 +162,7 @@ class Sequencer(Edits):
         actions: list[Action] = []
         position = playing.begin + state.frame - playing.start
         left = self._join(actions).segue - position
-        state.playing = None
+        state.playing, state.silent_at = None, 0
         if left < to_frames(self.programme.settings.rejoin_s, state.rate):
             return actions
         if position == playing.begin:
@@ -180,8 +188,12 @@ class Sequencer(Edits):
         if firings:
             fires = max(self.frame_of(firings[0].at_us), self.state.frame)
         passes = self._next_pass(actions, until if fires is None else min(fires, until))
-        if fires is not None and fires < until and (passes is None or fires <= passes):
+        fades = None if passes is None else self._next_fade(actions)
+        soonest = passes if fades is None else fades
+        if fires is not None and fires < until and (soonest is None or fires <= soonest):
             return _Beat(fires, tuple(firings))
+        if fades is not None and fades < until:
+            return _Beat(fades, fades=True)
         if passes is not None and passes < until:
             return _Beat(passes)
         return None
@@ -197,31 +209,64 @@ class Sequencer(Edits):
         playing = state.playing
         if playing is None:
             return state.frame
-        here = span(playing.item, state.rate)
         if not state.unattended:
-            return max(playing.start + here.cue_out - playing.begin, state.frame)
-        earliest = playing.start + min(here.segue, max(0, here.cue_out)) - playing.begin
-        if earliest >= before and not state.upcoming:
+            return max(self._natural_end(playing), state.frame)
+        soonest = soonest_pass(playing.item, self.programme.segues, state.rate)
+        if playing.start + soonest - playing.begin >= before and not state.upcoming:
+            return None
+        at = playing.start + self._join(actions).segue - playing.begin
+        if state.silent_at:
+            # the fader is down already: another next line must not leave a hole behind it
+            at = min(at, state.silent_at + to_frames(MOST_GAP_S, state.rate))
+        return max(at, state.frame)
+
+    def _natural_end(self, playing: Play) -> int:
+        """Return the frame at which the item on air is over when nothing follows it."""
+        end = playing.start + span(playing.item, self.state.rate).cue_out - playing.begin
+        return min(end, self.state.silent_at or end)
+
+    def _next_fade(self, actions: list[Action]) -> int | None:
+        """Return when the fader goes down ahead of the next item's start, None when it does not."""
+        playing = self.state.playing
+        if playing is None or self.state.silent_at or not self.state.unattended:
             return None
         join = self._join(actions)
-        return max(playing.start + join.segue - playing.begin, state.frame)
+        if not join.fade_out or join.fade_at >= join.segue:
+            return None
+        return max(playing.start + join.fade_at - playing.begin, self.state.frame)
+
+    def _begin_fade(self, actions: list[Action]) -> None:
+        """Let the fader of the item on air go down; the next starts later."""
+        playing = self.state.playing
+        assert playing is not None
+        self.state.silent_at = self._fade(playing, self._join(actions), actions)
+        self.state.revision += 1
+
+    def _fade(self, playing: Play, join: Join, actions: list[Action]) -> int:
+        """Let the fader go down as planned; returns the frame at which it is down."""
+        end = playing.start + join.out_end - playing.begin
+        at = max(playing.start + join.fade_at - playing.begin, self.state.frame)
+        frames = max(1, end - at)
+        actions.append(FadeVoice(at, playing.id, frames, join.out_curve))
+        return at + frames
 
     def _pass_on(self, actions: list[Action]) -> None:
         state = self.state
         playing = state.playing
         if playing is not None and not state.unattended:
-            end = playing.start + span(playing.item, state.rate).cue_out - playing.begin
-            actions.append(Ended(playing, end, Outcome.AIRED))
+            actions.append(Ended(playing, self._natural_end(playing), Outcome.AIRED))
             state.playing, state.stopped = None, True
             return
         line, item = self._next_line(actions)
         join = None
         if playing is not None:
             join = self._join(actions)
-            if join.fade_out:
-                actions.append(FadeVoice(state.frame, playing.id, join.fade_out, join.curve))
-            end = playing.start + join.out_end - playing.begin
-            actions.append(Ended(playing, max(end, state.frame), Outcome.AIRED))
+            if join.fade_out and not state.silent_at:
+                self._fade(playing, join, actions)
+            end = state.silent_at or playing.start + join.out_end - playing.begin
+            if join.overlap >= 0:
+                end = max(end, state.frame)
+            actions.append(Ended(playing, end, Outcome.AIRED))
         self._start(line, item, join, actions)
 
     def _cut_to_next(
@@ -236,9 +281,10 @@ class Sequencer(Edits):
         state = self.state
         if state.playing is None:
             return
-        rules = self.programme.settings.rules
-        fade = to_frames(rules.cut_fade_s, state.rate)
-        actions.append(FadeVoice(state.frame, state.playing.id, fade, rules.curve))
+        settings = self.programme.settings
+        fade = to_frames(settings.levels.cut_fade_s, state.rate)
+        curve = settings.segue.fade_out_curve
+        actions.append(FadeVoice(state.frame, state.playing.id, fade, curve))
         actions.append(Ended(state.playing, state.frame + fade, outcome, note))
         state.playing = None
 
@@ -247,7 +293,7 @@ class Sequencer(Edits):
         state.upcoming.pop(0)
         begin = span(item, state.rate).cue_in
         play = Play(state.take_id(), line, item, state.frame, begin)
-        state.playing = play
+        state.playing, state.silent_at = play, 0
         state.again_yielded = True
         state.revision += 1
         if item.cart != TONE_CART:
@@ -257,19 +303,25 @@ class Sequencer(Edits):
 
     def _voice(self, play: Play, fade_in: int, join: Join | None) -> StartVoice:
         end = span(play.item, self.state.rate).cue_out
-        gain = gain_db(play.item, self.programme.settings.rules)
-        return StartVoice(play, end, gain, fade_in, join)
+        settings = self.programme.settings
+        gain = gain_db(play.item, settings.levels, settings.kind_levels)
+        if join is None:
+            return StartVoice(play, end, gain, fade_in, join)
+        return StartVoice(play, end, gain, fade_in, join, join.in_curve)
 
     def _join(self, actions: list[Action]) -> Join:
         """Return the join between the item on air and the next line, planned once."""
         playing = self.state.playing
         assert playing is not None
         line, item = self._next_line(actions)
-        if self._planned is None or self._planned[:2] != (playing.id, line.id):
-            rules = self.programme.settings.rules
-            join = plan_join(playing.item, playing.begin, item, rules, self.state.rate)
-            self._planned = (playing.id, line.id, join)
-        return self._planned[2]
+        segues = self.programme.segues
+        found = self._planned
+        if found is None or not all(
+            one is other for one, other in zip(found[0], (playing, line, item, segues), strict=True)
+        ):
+            join = plan_join(playing.item, playing.begin, item, segues, self.state.rate, line.join)
+            self._planned = found = ((playing, line, item, segues), join)
+        return found[1]
 
     def _next_line(self, actions: list[Action]) -> tuple[Line, Item]:
         """Return the next line that can be played, dropping those before it that cannot."""
@@ -303,4 +355,5 @@ class Sequencer(Edits):
         playing = self.state.playing
         if playing is None:
             return self.state.frame
-        return playing.start + span(playing.item, self.state.rate).segue - playing.begin
+        here = span(playing.item, self.state.rate, self.programme.segues)
+        return playing.start + here.segue - playing.begin

@@ -1,13 +1,15 @@
-"""Settings declared as data: forms, checks and command-line options grow from them."""
+"""The station's settings, and how they are stored as texts."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass
 from datetime import time
-from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
+from nightly_spindle.core.declared import checked, group_from, number, texts_of
 from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.levels import Levels, Offsets, offsets_from, offsets_text
+from nightly_spindle.core.segue_rules import SegueRule
 from nightly_spindle.core.timebase import parse_time_of_day, zone
 
 if TYPE_CHECKING:
@@ -15,45 +17,17 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
 
-class Curve(StrEnum):
-    """Shapes of a fade."""
-
-    EQUAL_POWER = "equal-power"
-    LINEAR = "linear"
-    STRAIGHT = "straight"  # no fade: full level up to the end
-
-
-def _number(default: float, unit: str, low: float, high: float, sentence: str) -> Any:
-    return field(
-        default=default, metadata={"unit": unit, "low": low, "high": high, "sentence": sentence}
-    )
-
-
 @dataclass(frozen=True, slots=True)
-class SegueRules:
-    """How one item passes into the next, station-wide.
+class Trimming:
+    """What counts as silence at the ends of an item, against its own loudness.
 
-    The defaults are common practice, no source: songs start at full level, fade out
-    over 3 s all the way to silence, the next starts where the level has fallen 22 dB
-    under the item's own loudness, fades stay within 300 ms and 6 s.
+    The defaults are common practice, no source: silence is trimmed at about -40 dB, the tail
+    at -45 dB, clicks and blips of up to about 20 ms in it are not sound.
     """
 
-    fade_out_s: float = _number(3.0, "s", 0.0, 20.0, "How long an item fades out under the next.")
-    fade_in_s: float = _number(0.0, "s", 0.0, 20.0, "How long an item fades in; 0 is full level.")
-    shortest_s: float = _number(0.3, "s", 0.0, 5.0, "Fades shorter than this are left out.")
-    longest_s: float = _number(6.0, "s", 0.5, 30.0, "No fade and no overlap is longer than this.")
-    trigger_db: float = _number(
-        -22.0, "dB", -60.0, -3.0, "Where the next item starts, against the item's own loudness."
-    )
-    cut_fade_s: float = _number(1.0, "s", 0.05, 10.0, "Fade of an item that is cut or skipped.")
-    target_lufs: float = _number(
-        -16.0, "LUFS", -36.0, -8.0, "Loudness that every item is played at (AES TD1008: -16)."
-    )
-    most_gain_db: float = _number(24.0, "dB", 0.0, 40.0, "No item is lifted by more than this.")
-    curve: Curve = field(
-        default=Curve.EQUAL_POWER,
-        metadata={"unit": "", "sentence": "Shape of fades."},
-    )
+    head_db: float = number(-40.0, "dB", -50.0, -10.0, "Sound begins above this.")
+    tail_db: float = number(-45.0, "dB", -50.0, -10.0, "Sound has ended below this.")
+    blip_s: float = number(0.02, "s", 0.0, 0.2, "A blip in the silence up to this is not sound.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +50,10 @@ class StationSettings:
     backup_keep: int = 8
     backup_folder: str = "backups"
     copy_of: str = ""
-    rules: SegueRules = SegueRules()
+    segue: SegueRule = SegueRule()
+    levels: Levels = Levels()
+    trimming: Trimming = Trimming()
+    kind_levels: Offsets = ()
 
     @property
     def tz(self) -> ZoneInfo:
@@ -93,6 +70,21 @@ _PLAIN = {
     "backup_keep": ("", 1.0, 1000.0),
 }
 _WHOLE = {"seed", "backup_keep"}
+# groups of settings: the field here, the prefix of their stored names, what they are
+_GROUPS: dict[str, tuple[str, type[Any]]] = {
+    "segue": ("segue", SegueRule),
+    "levels": ("level", Levels),
+    "trimming": ("trim", Trimming),
+}
+
+
+# names that settings had before, and theirs now
+RENAMED = {
+    "segue.curve": "segue.fade_out_curve",
+    "segue.cut_fade_s": "level.cut_fade_s",
+    "segue.target_lufs": "level.target_lufs",
+    "segue.most_gain_db": "level.most_gain_db",
+}
 
 
 def settings_from(values: Mapping[str, str]) -> StationSettings:
@@ -114,44 +106,16 @@ def settings_from(values: Mapping[str, str]) -> StationSettings:
         known["rate"] = int(rate)
     for name, (unit, low, high) in _PLAIN.items():
         if name in values:
-            number = _checked(name, values[name], unit, low, high, wrong)
+            number = checked(name, values[name], unit, low, high, wrong)
             known[name] = int(number) if name in _WHOLE else number
     known["backup_folder"] = values.get("backup_folder", "").strip() or "backups"
     known["copy_of"] = values.get("copy_of", "")
-    known["rules"] = _rules_from(values, wrong)
+    for name, (prefix, group) in _GROUPS.items():
+        known[name] = group_from(group, values, prefix, wrong)
+    known["kind_levels"] = offsets_from(values.get("level.kinds", ""), wrong)
     if wrong:
         raise SettingRefused("; ".join(wrong))
     return StationSettings(**known)
-
-
-def _rules_from(values: Mapping[str, str], wrong: list[str]) -> SegueRules:
-    chosen: dict[str, Any] = {}
-    for spec in fields(SegueRules):
-        key = f"segue.{spec.name}"
-        if key not in values:
-            continue
-        if spec.name == "curve":
-            if values[key] in {str(curve) for curve in Curve}:
-                chosen["curve"] = Curve(values[key])
-            else:
-                wrong.append(f"fade shape '{values[key]}' is not one of {', '.join(Curve)}")
-            continue
-        meta = spec.metadata
-        chosen[spec.name] = _checked(
-            key, values[key], meta["unit"], meta["low"], meta["high"], wrong
-        )
-    return SegueRules(**chosen)
-
-
-def _checked(name: str, text: str, unit: str, low: float, high: float, wrong: list[str]) -> float:
-    try:
-        number = float(text)
-    except ValueError:
-        number = float("nan")
-    if not low <= number <= high:
-        wrong.append(f"setting {name} is '{text}'; it must lie within {low:g} and {high:g} {unit}")
-        return low
-    return number
 
 
 def texts_from(settings: StationSettings) -> dict[str, str]:
@@ -169,6 +133,6 @@ def texts_from(settings: StationSettings) -> dict[str, str]:
         "backup_folder": settings.backup_folder,
         "copy_of": settings.copy_of,
     }
-    for spec in fields(SegueRules):
-        texts[f"segue.{spec.name}"] = str(getattr(settings.rules, spec.name))
-    return texts
+    for name, (prefix, _) in _GROUPS.items():
+        texts |= texts_of(getattr(settings, name), prefix)
+    return texts | {"level.kinds": offsets_text(settings.kind_levels)}

@@ -9,6 +9,7 @@ first. `zoneinfo` with `fold=0` does exactly that.
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
@@ -117,3 +118,24 @@ def length(seconds: float) -> str:
     minutes, second = divmod(whole, 60)
     hours, minute = divmod(minutes, 60)
     return f"{hours}:{minute:02}:{second:02}" if hours else f"{minute}:{second:02}"
+
+
+def stamp(seconds: float) -> str:
+    """Return a position to the millisecond, as 3:07.250 or 1:02:03.004."""
+    thousandths = max(0, round(seconds * 1000))
+    minutes, rest = divmod(thousandths, 60_000)
+    hours, minute = divmod(minutes, 60)
+    text = f"{rest // 1000:02}.{rest % 1000:03}"
+    return f"{hours}:{minute:02}:{text}" if hours else f"{minute}:{text}"
+
+
+def parse_stamp(text: str) -> float:
+    """Read a position: 3:07.250, 1:02:03 or plain seconds; SettingRefused says how to write it."""
+    parts = text.strip().replace(",", ".").split(":")
+    good = all(re.fullmatch(r"\d{1,6}", part) for part in parts[:-1])
+    if len(parts) > 3 or not good or not re.fullmatch(r"\d{1,6}(\.\d*)?|\.\d+", parts[-1]):
+        raise SettingRefused(f"'{text}' is not a position; write 3:07.250 or seconds as 187.25")
+    total = 0.0
+    for part in parts:
+        total = total * 60 + float(part)
+    return round(total, 6)

@@ -50,7 +50,7 @@ def join_view(join: Join, rate: int) -> dict[str, Any]:
         "overlap_s": round(join.overlap / rate, 6),
         "fade_out_s": round(join.fade_out / rate, 6),
         "fade_in_s": round(join.fade_in / rate, 6),
-        "curve": str(join.curve),
+        "curve": str(join.out_curve),
         "why": list(join.why),
     }
 

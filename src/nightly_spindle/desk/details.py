@@ -9,8 +9,8 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nightly_spindle.core.joins import fade_gain
+from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.night import Block, Mark, cut_short
-from nightly_spindle.core.settings import Curve
 from nightly_spindle.core.timebase import US, clock, length, moment_from
 from nightly_spindle.desk.theme import SMALL, Palette, font, kind_color
 
@@ -213,7 +213,7 @@ class Details(QWidget):
             before if joined else None,
             block if joined else None,
             planned.waves,
-            planned.settings.rules.curve,
+            before.out_curve if before is not None else Curve.EQUAL_POWER,
         )
         for button in (self.up, self.down, self.out):
             button.setEnabled(block.movable and planned.live)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.core.joins import gain_db
+from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
 from nightly_spindle.desk.bring_bar import BringBar
@@ -36,6 +36,7 @@ from nightly_spindle.store.catalogue import Catalogue, Found, Group, Query
 from nightly_spindle.store.uses import uses_of
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.items import Item
     from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.desk.listen import Ear
     from nightly_spindle.desk.shelf import Shelf
@@ -78,7 +79,7 @@ class ItemsPage(QWidget):
         self._shelf, self.edits, self._ear = shelf, edits, ear
         self._palette = palette
         self._tz = tz = settings.tz
-        self._rules = settings.rules
+        self._settings = settings
         self._query = Query()
         self._found: Found | None = None
         self._open = False
@@ -357,8 +358,11 @@ class ItemsPage(QWidget):
         elif detail is not None:
             measure = detail.item.measure
             begin = measure.cue_in_s if from_s is None else from_s
-            self._ear.play(detail.item.path, begin, gain_db(detail.item, self._rules))
+            self._ear.play(detail.item.path, begin, self._gain_db(detail.item))
             self.panel.show_playing(begin, playing=True)
+
+    def _gain_db(self, item: Item) -> float:
+        return gain_db(item, self._settings.levels, self._settings.kind_levels)
 
     def _on_ear(self, path: str, at_s: float) -> None:
         detail = self.panel.detail

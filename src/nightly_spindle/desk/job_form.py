@@ -35,7 +35,7 @@ _NUMBERING = {
     Numbering.NEXT: "the next free number",
     Numbering.NAME: "the number in the file name, replacing",
 }
-_MARKERS = {Markers.MEASURE: "are measured anew", Markers.KEEP: "stay as they are"}
+_MARKERS = {Markers.MEASURE: "are all measured anew", Markers.KEEP: "stay where set by hand"}
 _SOURCE = {
     Source.LEAVE: "is played from there",
     Source.COPY: "is copied into the station's audio",

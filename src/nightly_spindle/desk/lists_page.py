@@ -318,7 +318,7 @@ class ListsPage(QWidget):
             carts = lists.list_carts(catalogue.folder, number)
             items = catalogue.items(carts)
             there = [items[cart] for cart in carts if cart in items]
-            return carts, items, running_time(there, settings.rules, settings.rate)
+            return carts, items, running_time(there, catalogue.rules()[1], settings.rate)
 
         self._shelf.look(look, lambda found: self._show(one, *found), "list")
 

@@ -50,7 +50,7 @@ def bring_in(
     path is not there.
     """
     connect(folder).close()  # says so when there is no station
-    trigger = read_settings(folder).rules.trigger_db
+    trimming = read_settings(folder).trimming
     wanted: list[tuple[Task, Intake, Path]] = []
     brought: list[Brought] = []
     for intake in intakes:
@@ -58,7 +58,7 @@ def bring_in(
             if isinstance(found, Unusable):
                 brought.append(Brought(found.shown, State.REFUSED, None, found.why))
             else:
-                task = Task(found.path, str(root), intake.options.template, trigger)
+                task = Task(found.path, str(root), intake.options.template, trimming)
                 wanted.append((task, intake, root))
     results = look_at_all([task for task, _, _ in wanted])
     for done, ((task, intake, root), looked) in enumerate(zip(wanted, results, strict=True), 1):

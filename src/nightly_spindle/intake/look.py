@@ -8,14 +8,18 @@ import os
 import threading
 import time
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.tags import read_tags
-from nightly_spindle.core.errors import AudioUnreadable
+from nightly_spindle.core.errors import AudioUnreadable, InputFault
 from nightly_spindle.core.intake import tags_for
+from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.segue_rules import SegueRule
+from nightly_spindle.core.settings import Trimming
+from nightly_spindle.store.cue_files import read_beside
 from nightly_spindle.store.items import Looked
 
 if TYPE_CHECKING:
@@ -34,7 +38,7 @@ class Task:
     path: str
     root: str
     template: str
-    trigger_db: float
+    trimming: Trimming
 
 
 def look(task: Task) -> Looked | str:
@@ -42,7 +46,7 @@ def look(task: Task) -> Looked | str:
     path = Path(task.path)
     try:
         before = path.stat()
-        measured = measure_file(task.path, task.trigger_db)
+        measured = measure_file(task.path, task.trimming)
         own, said = read_tags(path)
         after = path.stat()
     except AudioUnreadable as error:
@@ -52,8 +56,18 @@ def look(task: Task) -> Looked | str:
     if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns):
         return f"{task.path} was written to while it was measured; it is looked at again later"
     tags = tags_for(own, task.template, path)
-    root = Path(task.root)
-    return Looked(path, root, tags, said, measured, after.st_size, after.st_mtime_ns)
+    looked = Looked(path, Path(task.root), tags, said, measured, after.st_size, after.st_mtime_ns)
+    return _with_own_markers(looked)
+
+
+def _with_own_markers(looked: Looked) -> Looked:
+    """Add the markers that the file, or a sidecar beside it, says itself."""
+    item = Item(0, Kind.SONG, "", "", str(looked.path), looked.measured.measure)
+    try:
+        found = read_beside(item, SegueRule())
+    except InputFault as error:
+        return replace(looked, remark=f"its own markers are left out: {error}")
+    return looked if found is None else replace(looked, marks=found[0], shaping=found[1])
 
 
 def workers(count: int | None = None) -> ProcessPoolExecutor:

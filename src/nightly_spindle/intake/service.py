@@ -22,6 +22,7 @@ from nightly_spindle.core.intake import Source, State
 from nightly_spindle.intake.look import Task, give_way, look, workers
 from nightly_spindle.intake.place import LOCK
 from nightly_spindle.intake.take import Taken, settle_source, take
+from nightly_spindle.intake.unmeasured import Unmeasured
 from nightly_spindle.intake.watch import Notifier, Watch
 from nightly_spindle.store import arrivals
 from nightly_spindle.store.database import connect
@@ -63,7 +64,7 @@ class Service:
         self._wait_until = 0.0
         self._busy_at = 0.0
         self._next_safe = time.monotonic() + _FIRST_SAFE_S
-        self._trigger_db = read_settings(folder).rules.trigger_db
+        self._unmeasured = Unmeasured(folder)
 
     def leave(self) -> None:
         """End after the present round."""
@@ -152,6 +153,8 @@ class Service:
         """Send files to the workers, and take in what comes back, in the order of arrival."""
         if len(self._flying) < _IN_FLIGHT:
             self._send()
+        if not self._flying and self._unmeasured.work(self._workers, self._seen_change):
+            self._busy_at = now
         if self._flying:
             self._busy_at = now
             # soon after new work has come to rest there is something to lose
@@ -177,12 +180,16 @@ class Service:
         for arrival in coming:
             if arrival.id in self._flying or len(self._flying) >= _IN_FLIGHT:
                 continue
-            if self._pool is None:
-                self._pool = workers()
             watch = self._watches.get(arrival.job_id or 0)
             home = Path(watch.job.folder) if watch else Path(arrival.path).parent
-            task = Task(arrival.path, str(home), arrival.options.template, self._trigger_db)
-            self._flying[arrival.id] = _Flying(arrival, home, self._pool.submit(look, task))
+            trimming = read_settings(self._folder).trimming
+            task = Task(arrival.path, str(home), arrival.options.template, trimming)
+            self._flying[arrival.id] = _Flying(arrival, home, self._workers().submit(look, task))
+
+    def _workers(self) -> ProcessPoolExecutor:
+        if self._pool is None:
+            self._pool = workers()
+        return self._pool
 
     def _finish(self, flying: _Flying, looked: Looked | str) -> None:
         """Take one file in and say what became of it, in one transaction."""

@@ -2,7 +2,10 @@
 
 The format is `book.schema.json` (JSON Schema 2020-12), shipped beside this module. What is
 measured from sound but not programmed (waveforms, fingerprints) and what happened (as-run log,
-arrivals, backups) is not in it. History: format 1 is the first.
+arrivals, backups) is not in it.
+
+History: format 1 is the first. Format 2 has markers set by hand, how items want to be played,
+segue rules and joins of pairs; one of format 1 is read as if it had none.
 """
 
 from __future__ import annotations
@@ -10,32 +13,38 @@ from __future__ import annotations
 import json
 from collections import Counter
 from contextlib import closing
-from dataclasses import fields
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.book import Book, Change, compare
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.intake import options_from, options_values
-from nightly_spindle.core.items import Measure
+from nightly_spindle.core.markers import marks_from, shaping_from
 from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.settings import settings_from, texts_from
+from nightly_spindle.core.segue_rules import edit_from, edit_values, pair_rule
+from nightly_spindle.core.settings import RENAMED, settings_from, texts_from
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text
 
 if TYPE_CHECKING:
     import sqlite3
+    from collections.abc import Callable
 
     from nightly_spindle.store.library import Library
 
-FORMAT = "nightly-spindle-book-1"
+FORMAT = "nightly-spindle-book-2"
+_FORMER = "nightly-spindle-book-1"
 SCHEMA = Path(__file__).with_name("book.schema.json")
-_MEASURE = tuple(spec.name for spec in fields(Measure))
 _ITEM = (
     "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
     "mtime_ns", "waits", "why_waits", "twin",
 )  # fmt: skip
+# what a measure of the former format does not have
+_MEASURE_BLANK = {"intro_end_s": None, "sag_s": None, "sure_cue_in": 0.0, "sure_intro_end": 0.0,
+                  "sure_segue": 0.0, "sure_fade_start": 0.0, "sure_cue_out": 0.0}  # fmt: skip
 _EVENT = ("name", "start", "rrule", "entry", "priority", "grace_s")
 
 
@@ -57,6 +66,14 @@ def read_station(folder: Path) -> dict[str, Any]:
             "log_drops": [dict(row) for row in _all(connection, "log_drop", "id")],
             "events": [_event(row) for row in _all(connection, "timed_event", "id")],
             "intake_jobs": [_job(row) for row in _all(connection, "intake_job", "name")],
+            "segue_rules": [
+                {"out": row["out"], "into": row["into"], "values": json.loads(row["texts"])}
+                for row in _all(connection, "segue_rule", '"out", "into"')
+            ],
+            "join_pairs": [
+                {"out": row["out_cart"], "into": row["in_cart"], "edit": json.loads(row["edit"])}
+                for row in _all(connection, "join_pair", "out_cart, in_cart")
+            ],
         }
 
 
@@ -75,12 +92,30 @@ def read_book(path: Path) -> dict[str, Any]:
         raise InputFault(f"{path} cannot be read: {error.strerror}") from error
     except (ValueError, RecursionError) as error:
         raise InputFault(f"{path} is not JSON: {error}") from error
+    book = _from_former(book)
     wrong = _wrong(book)
     if wrong:
         more = f"; and {len(wrong) - 5} more" if len(wrong) > 5 else ""
         raise InputFault(f"{path} is no station book: {'; '.join(wrong[:5])}{more}")
     checked: dict[str, Any] = book
     return checked
+
+
+def _from_former(book: Any) -> Any:
+    """Return a book of the former format as one of this format; any other as it is."""
+    if not isinstance(book, dict) or book.get("format") != _FORMER:
+        return book
+    settings = book.get("settings")
+    if isinstance(settings, dict):
+        settings = {RENAMED.get(name, name): text for name, text in settings.items()}
+    items = book.get("items")
+    if isinstance(items, list):
+        items = [
+            {"marks": {}, "shaping": {}, **item} if isinstance(item, dict) else item
+            for item in items
+        ]
+    more = {"segue_rules": [], "join_pairs": [], "settings": settings, "items": items}
+    return {**book, **more, "format": FORMAT}
 
 
 def _wrong(book: Any) -> list[str]:
@@ -126,11 +161,35 @@ def _wrong_values(book: Book) -> list[str]:
             TimeRule(datetime.fromisoformat(event["start"]), event["rrule"]).check()
         except (ValueError, SettingRefused) as error:
             wrong.append(f"events/{number} “{event['name']}”: {error}")
+    wrong += _wrong_segues(book)
     for number, job in enumerate(book["intake_jobs"]):
         try:
             options_from(job["options"])
         except SettingRefused as error:
             wrong.append(f"intake_jobs/{number}: {error}")
+    return wrong
+
+
+def _wrong_segues(book: Book) -> list[str]:
+    """Return markers, wishes of items, rules and joins that cannot be."""
+    wrong = []
+    checks: list[tuple[str, Callable[[], object]]] = [
+        (f"segue_rules/{rule['out']} into {rule['into']}",
+         partial(pair_rule, rule["out"], rule["into"], rule["values"]))
+        for rule in book["segue_rules"]
+    ]  # fmt: skip
+    checks += [
+        (f"join_pairs/{pair['out']} into {pair['into']}", partial(edit_from, pair["edit"]))
+        for pair in book["join_pairs"]
+    ]
+    for item in book["items"]:
+        checks.append((f"items/{item['cart']}/marks", partial(marks_from, item["marks"])))
+        checks.append((f"items/{item['cart']}/shaping", partial(shaping_from, item["shaping"])))
+    for place, check in checks:
+        try:
+            check()
+        except InputFault as error:
+            wrong.append(f"{place}: {error}")
     return wrong
 
 
@@ -174,6 +233,8 @@ def apply_book(library: Library, book: Book) -> None:
         (t.log_drop, [dict(entry) for entry in book["log_drops"]]),
         (t.timed_event, [_event_row(entry) for entry in book["events"]]),
         (t.intake_job, [_job_row(entry) for entry in book["intake_jobs"]]),
+        (t.segue_rule, [_rule_row(entry) for entry in book["segue_rules"]]),
+        (t.join_pair, [_pair_row(entry) for entry in book["join_pairs"]]),
     ):
         library.run(table.delete())
         _fill(library, table, rows)
@@ -250,7 +311,10 @@ def _items(connection: sqlite3.Connection, roots: dict[int, str]) -> list[dict[s
             "root": roots[row["root_id"]],
             "added": _iso(row["added_us"]),
             "tags": json.loads(row["tags"] or "{}"),
-            "measure": {name: row[name] for name in _MEASURE},
+            "measure": {name: row[name] for name in MEASURE}
+            | {"fall": json.loads(row["fall"] or "[]")},
+            "marks": json.loads(row["marks"] or "{}"),
+            "shaping": json.loads(row["shaping"] or "{}"),
             "categories": names.get(row["cart"], []),
             "former": former.get(row["cart"], []),
         }
@@ -261,7 +325,11 @@ def _items(connection: sqlite3.Connection, roots: dict[int, str]) -> list[dict[s
 def _item_row(item: dict[str, Any], roots: dict[str, int], version: int) -> dict[str, Any]:
     return {
         **{name: item[name] for name in _ITEM},
+        **_MEASURE_BLANK,
         **item["measure"],
+        "fall": _fall(item["measure"]),
+        "marks": marks_text(marks_from(item["marks"])),
+        "shaping": shaping_text(shaping_from(item["shaping"])),
         "root_id": roots[item["root"]],
         "name_key": key(PurePosixPath(item["path"]).name),
         "added_us": _us(item["added"]),
@@ -311,6 +379,21 @@ def _job(row: sqlite3.Row) -> dict[str, Any]:
 def _job_row(entry: dict[str, Any]) -> dict[str, Any]:
     options = options_values(options_from(entry["options"]))
     return {**entry, "options": json.dumps(options, ensure_ascii=False)}
+
+
+def _rule_row(entry: dict[str, Any]) -> dict[str, Any]:
+    texts = json.dumps(entry["values"], sort_keys=True)
+    return {"out": entry["out"], "into": entry["into"], "texts": texts}
+
+
+def _pair_row(entry: dict[str, Any]) -> dict[str, Any]:
+    edit = json.dumps(edit_values(edit_from(entry["edit"])), sort_keys=True)
+    return {"out_cart": entry["out"], "in_cart": entry["into"], "edit": edit}
+
+
+def _fall(measure: dict[str, Any]) -> str:
+    fall = measure.get("fall") or []
+    return json.dumps(fall, separators=(",", ":")) if fall else ""
 
 
 def _iso(us: int) -> str:

@@ -20,12 +20,15 @@ from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.store.database import connect
-from nightly_spindle.store.snapshot import change_count, item_from, items_by_cart
+from nightly_spindle.store.snapshot import change_count, item_from, items_by_cart, read_rules
 
 if TYPE_CHECKING:
     import sqlite3
     from collections.abc import Iterable, Sequence
     from pathlib import Path
+
+    from nightly_spindle.core.segue_rules import Segues
+    from nightly_spindle.core.settings import StationSettings
 
 
 # column: how it is sorted; the first part alone decides which way round
@@ -204,6 +207,20 @@ class Catalogue:
         """Return items by cart number."""
         found = items_by_cart(self._connection, self.folder, carts)
         return {item.cart: item for item in found}
+
+    def rules(self) -> tuple[StationSettings, Segues]:
+        """Return the station's settings, and all that it says of segues."""
+        return read_rules(self._connection)
+
+    def envelopes(self, carts: Iterable[int]) -> dict[int, bytes]:
+        """Return the stored levels of items (`audio.envelope`, packed)."""
+        found = {}
+        for cart in carts:
+            row = self._connection.execute(
+                "SELECT envelope FROM item_sound WHERE cart = ?", (cart,)
+            ).fetchone()
+            found[cart] = b"" if row is None else bytes(row["envelope"])
+        return found
 
     def detail(self, cart: int) -> Detail | None:
         """Return all about an item, None when it is gone."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 from importlib import import_module
 from typing import Any
 
-MODULES = ("arrivals", "categories", "items", "jobs", "lists")
+MODULES = ("arrivals", "categories", "items", "jobs", "lists", "marking", "segues")
 
 
 def __getattr__(name: str) -> Any:

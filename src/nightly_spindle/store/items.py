@@ -12,12 +12,22 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.sqlite import insert
 
 from nightly_spindle.audio.measure import Measured
+from nightly_spindle.core.cues import kept_marks
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.intake import MOST_CART, Markers, Tags, Twin, Waits
-from nightly_spindle.core.items import Ending, Kind, Measure, kept_markers
+from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
 from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.store import tables as t
 from nightly_spindle.store.library import Library, now_us
+from nightly_spindle.store.rows import (
+    MEASURE,
+    marks_of,
+    marks_text,
+    measure_of,
+    measure_values,
+    shaping_text,
+)
 from nightly_spindle.store.station import absolute, stored
 
 if TYPE_CHECKING:
@@ -34,6 +44,7 @@ class Looked:
     """A file that could be read: what it says, what was measured, the file when it was.
 
     `root` is the folder that becomes a root of the station when no known one holds the file.
+    `marks` and `shaping` are what the file, or a sidecar, says itself; `remark` is what is odd.
     """
 
     path: Path
@@ -43,6 +54,9 @@ class Looked:
     measured: Measured
     size: int
     mtime_ns: int
+    marks: Marks = UNMARKED
+    shaping: Shaping = AS_USUAL
+    remark: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +150,9 @@ def put(
             twin=twin,
             **_tag_values({**asdict(looked.tags), "kind": str(kind), "cart": cart}),
             **_file_values(library, looked),
-            **_measure_values(looked.measured.measure),
+            **measure_values(looked.measured.measure),
+            marks=marks_text(looked.marks),
+            shaping=shaping_text(looked.shaping),
         )
     )
     library.run(insert(t.item_sound).values(cart=cart, **_sound_values(looked)))
@@ -152,8 +168,10 @@ def replace_audio(
     old = library.rows(select(t.item).where(t.item.c.cart == cart))[0]
     root_id, relative = root_for(library, looked.path, looked.root)
     measure = looked.measured.measure
-    if markers is Markers.KEEP:
-        measure = kept_markers(measure_of(old), measure)
+    marks = marks_text(looked.marks)
+    if not marks and markers is Markers.KEEP:
+        item = Item(cart, Kind(old["kind"]), "", "", "", measure_of(old), marks_of(old))
+        marks = marks_text(kept_marks(item, measure))
     if (root_id, relative) != (old["root_id"], old["path"]):
         library.run(
             insert(t.former_place).values(
@@ -169,7 +187,8 @@ def replace_audio(
             root_id=root_id,
             path=relative,
             **_file_values(library, looked),
-            **_measure_values(measure),
+            marks=marks,
+            **measure_values(measure),
         )
     )
     sound = insert(t.item_sound).values(cart=cart, **_sound_values(looked))
@@ -226,12 +245,12 @@ def undo_take_over(library: Library, before: tuple[Removed, Row, Row]) -> None:
 def _give_audio(library: Library, cart: int, row: Row, sound: Row) -> None:
     """Write the part of an item that is its audio from other rows."""
     names = [
-        *(spec.name for spec in fields(Measure)),
-        *("root_id", "path", "name_key", "tags", "encoding", "size", "mtime_ns"),
+        *MEASURE,
+        *("root_id", "path", "name_key", "tags", "encoding", "size", "mtime_ns", "marks"),
     ]
     values = {name: row[name] for name in names} | {"version": library.version()}
     library.run(t.item.update().where(t.item.c.cart == cart).values(**values))
-    values = {name: sound[name] for name in ("overview", "fingerprint", "sounding_s")}
+    values = {name: sound[name] for name in ("overview", "fingerprint", "sounding_s", "envelope")}
     library.run(t.item_sound.update().where(t.item_sound.c.cart == cart).values(**values))
 
 
@@ -338,12 +357,6 @@ def put_back(library: Library, removed: Removed) -> None:
             library.run(insert(table).on_conflict_do_nothing(), rows)
 
 
-def measure_of(row: Mapping[str, Any]) -> Measure:
-    """Return the measure in a row of the item table."""
-    values = {spec.name: row[spec.name] for spec in fields(Measure)}
-    return Measure(**{**values, "ending": Ending(values["ending"])})
-
-
 _HANGING = (t.item, t.item_sound, t.item_category, t.list_line, t.former_place)
 
 
@@ -386,15 +399,11 @@ def _file_values(library: Library, looked: Looked) -> Row:
     }
 
 
-def _measure_values(measure: Measure) -> Row:
-    values = asdict(measure)
-    return {**values, "ending": str(values["ending"])}
-
-
 def _sound_values(looked: Looked) -> Row:
     measure = looked.measured.measure
     return {
         "overview": looked.measured.overview,
         "fingerprint": looked.measured.fingerprint,
         "sounding_s": measure.cue_out_s - measure.cue_in_s,
+        "envelope": looked.measured.envelope,
     }

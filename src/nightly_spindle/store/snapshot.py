@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.events import Entry, LoadLog, Placement, TimedEvent
-from nightly_spindle.core.items import Ending, Item, Kind, Measure
+from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rotation import turn_order
@@ -22,12 +22,16 @@ from nightly_spindle.core.settings import settings_from
 from nightly_spindle.core.timebase import broadcast_day
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.log_reader import LogReader
+from nightly_spindle.store.rows import marks_of, measure_of, shaping_of
+from nightly_spindle.store.segues import read_segues
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator
+    from collections.abc import Iterable, Iterator, Mapping
 
     from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.segue_rules import Segues
+    from nightly_spindle.core.settings import StationSettings
 
 POOL_SIZE = 1000  # songs whose turn is next: two days and nights of rotation
 _CHUNK = 500  # SQLite takes 999 parameters or more
@@ -101,12 +105,11 @@ def file_problem(path: str) -> str:
 def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     """Read the station in `folder`. `settle_s`: how long a log must have stood unchanged."""
     connection = connect(folder)
-    rows = connection.execute("SELECT name, value FROM setting").fetchall()
-    settings = settings_from({row["name"]: row["value"] for row in rows})
+    settings, segues = read_rules(connection)
     events, drops = read_events(connection, folder)
     items: dict[int, Item] = {}
     logs = LogReader(folder, connection, items, settle_s)
-    programme = Programme(settings, logs, items, events, drops)
+    programme = Programme(settings, logs, items, events, drops, segues=segues)
     snapshot = Snapshot(folder, connection, programme, logs)
     load_pool(snapshot)
     return snapshot
@@ -178,23 +181,19 @@ def items_by_name(
             yield row["name_key"], f"{_base(row['root'], folder)}/{row['path']}", items[row["cart"]]
 
 
-def item_from(row: sqlite3.Row, folder: Path) -> Item:
+def item_from(row: sqlite3.Row | Mapping[str, Any], folder: Path) -> Item:
     """Return one row of the item table, joined with its root's path, as an item."""
-    measure = Measure(
-        row["duration_s"],
-        row["sample_rate"],
-        row["channels"],
-        row["integrated_lufs"],
-        row["loudness_range_lu"],
-        row["true_peak_dbtp"],
-        row["cue_in_s"],
-        row["cue_out_s"],
-        row["segue_s"],
-        row["fade_start_s"],
-        Ending(row["ending"]),
-    )
     path = f"{_base(row['root'], folder)}/{row['path']}"
-    return Item(row["cart"], Kind(row["kind"]), row["title"], row["artist"], path, measure)
+    return Item(
+        row["cart"],
+        Kind(row["kind"]),
+        row["title"],
+        row["artist"],
+        path,
+        measure_of(row),
+        marks_of(row),
+        shaping_of(row),
+    )
 
 
 def _base(root: str, folder: Path) -> str:
@@ -210,6 +209,13 @@ def items_since(connection: sqlite3.Connection, folder: Path, version: int) -> I
     """Read the items that were edited after the station's edit of that number."""
     for row in connection.execute(f"{_ITEM} WHERE i.version > ?", (version,)):
         yield item_from(row, folder)
+
+
+def read_rules(connection: sqlite3.Connection) -> tuple[StationSettings, Segues]:
+    """Read the station's settings, and all that it says of segues."""
+    rows = connection.execute("SELECT name, value FROM setting").fetchall()
+    settings = settings_from({row["name"]: row["value"] for row in rows})
+    return settings, read_segues(connection, settings.segue)
 
 
 def overview(folder: Path, cart: int) -> bytes:

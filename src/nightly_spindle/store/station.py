@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     import sqlite3
     from collections.abc import Mapping
 
+    from nightly_spindle.store.library import Library
+
 DEFAULT_PATTERN = "%Y-%m-%d.m3u"
 
 
@@ -88,6 +90,28 @@ def read_settings(folder: Path) -> StationSettings:
     with closing(connect(folder)) as connection:
         rows = connection.execute("SELECT name, value FROM setting").fetchall()
     return settings_from({row["name"]: row["value"] for row in rows})
+
+
+def update_settings(library: Library, values: Mapping[str, str]) -> dict[str, str]:
+    """Change settings as a part of an edit; returns what they were.
+
+    SettingRefused names all that are wrong, and then none changes.
+    """
+    from sqlalchemy.dialects.sqlite import insert
+
+    from nightly_spindle.store import tables as t
+
+    library.version()
+    now = texts_from(
+        settings_from({row["name"]: row["value"] for row in library.rows(t.setting.select())})
+    )
+    new = texts_from(settings_from(now | dict(values)))
+    rows = [{"name": name, "value": value} for name, value in new.items()]
+    put = insert(t.setting)
+    library.run(
+        put.on_conflict_do_update(index_elements=["name"], set_={"value": put.excluded.value}), rows
+    )
+    return {name: now[name] for name in values if name in now}
 
 
 def set_settings(folder: Path, values: Mapping[str, str]) -> StationSettings:

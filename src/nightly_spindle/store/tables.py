@@ -70,6 +70,16 @@ item = Table(
     Column("sort_album", Text, nullable=False, default=""),
     Column("words", Text, nullable=False, default=""),  # core.matching.search_words
     Column("twin", Integer),  # the item that a waiting one seems to be again
+    Column("marks", Text, nullable=False, default=""),  # core.markers.marks_values as JSON
+    Column("shaping", Text, nullable=False, default=""),  # core.markers.shaping_values as JSON
+    Column("fall", Text, nullable=False, default=""),  # core.items.Measure.fall, ms, JSON
+    Column("intro_end_s", Float),
+    Column("sag_s", Float),
+    Column("sure_cue_in", Float, nullable=False, default=0.0),
+    Column("sure_intro_end", Float, nullable=False, default=0.0),
+    Column("sure_segue", Float, nullable=False, default=0.0),
+    Column("sure_fade_start", Float, nullable=False, default=0.0),
+    Column("sure_cue_out", Float, nullable=False, default=0.0),
     Index("item_by_name", "name_key"),
     Index("item_by_turn", "kind", "last_aired_us", "cart"),
     Index("item_by_place", "root_id", "path", unique=True),
@@ -85,6 +95,7 @@ item_sound = Table(
     Column("overview", LargeBinary, nullable=False),
     Column("fingerprint", LargeBinary, nullable=False),
     Column("sounding_s", Float, nullable=False),  # measured cue in to cue out
+    Column("envelope", LargeBinary, nullable=False, default=b""),  # audio.envelope, packed
     Index("item_sound_by_length", "sounding_s"),
 )
 
@@ -142,6 +153,24 @@ list_line = Table(
     Column("place", Integer, primary_key=True),
     Column("cart", Integer, nullable=False),
     Index("list_line_by_cart", "cart"),
+)
+
+# What is other when one kind of item passes into another, or into any.
+segue_rule = Table(
+    "segue_rule",
+    metadata,
+    Column("out", Text, primary_key=True),
+    Column("into", Text, primary_key=True),
+    Column("texts", Text, nullable=False),  # values of core.segue_rules.SegueRule, JSON
+)
+
+# How one item passes into another, set by hand.
+join_pair = Table(
+    "join_pair",
+    metadata,
+    Column("out_cart", Integer, primary_key=True),
+    Column("in_cart", Integer, primary_key=True),
+    Column("edit", Text, nullable=False),  # core.segue_rules.edit_values, JSON
 )
 
 intake_job = Table(
