@@ -48,13 +48,15 @@ class DeviceOutput:
     BUFFER_S = 0.5
     _RETRY_S = (0.5, 1.0, 2.0, 5.0, 10.0, 30.0)
 
-    def __init__(self, rate: int, block: int, device: str | None = None) -> None:
+    def __init__(
+        self, rate: int, block: int, device: str | None = None, buffer_s: float = BUFFER_S
+    ) -> None:
         self.late = 0
         self.problem = ""
         self._rate = rate
         self._block = block
         self._device = device
-        blocks = max(2, round(self.BUFFER_S * rate / block))
+        blocks = max(2, round(buffer_s * rate / block))
         self._queue: queue.Queue[NDArray[np.float32]] = queue.Queue(blocks)
         self._lost = threading.Event()
         self._tries = 0

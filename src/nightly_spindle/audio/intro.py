@@ -97,11 +97,12 @@ def _first_peak(score: NDArray[np.float64], least: float, around: int) -> int:
 
 
 def _onset(levels: NDArray[np.float64], near: int, around: int) -> int:
-    """Return the hop near a place at which the bands rise most at once."""
+    """Return the hop near a place at which the bands have risen half of what they rise."""
     mean = levels.mean(axis=1)
-    begin = max(2, near - around)
-    flux = mean[begin + 1 : near + around] - mean[begin - 1 : near + around - 2]
-    if not len(flux):
-        return near
+    begin, end = max(0, near - around), min(len(mean), near + around)
+    side = round(_LEAST_SIDE_S / _HOP_S)
+    low = float(mean[max(0, begin - side) : begin + 1].mean())
+    high = float(mean[end - 1 : end + side].mean())
+    risen = np.flatnonzero(mean[begin:end] >= (low + high) / 2)
     # the window of a hop reaches a hop ahead: what rises there begins one hop later
-    return begin + int(np.argmax(flux)) + 1
+    return begin + int(risen[0]) + 1 if len(risen) else near

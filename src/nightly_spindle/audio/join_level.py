@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 Array = NDArray[np.floating[Any]]
 STEP_S = 0.005
-BEFORE_S, AFTER_S = 12.0, 12.0
+BEFORE_S, AFTER_S = 13.0, 13.0
 FLOOR_DB = -120.0
 _MOMENT_S = 0.4
 _STEADY_S = 1.0
@@ -53,6 +53,7 @@ class JoinLevels:
     out_ref: float
     in_ref: float
     cut_db: float
+    fade_in_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +100,7 @@ class Side:
 
 
 def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
-    """Return the levels from 12 s before the incoming item starts to 12 s after."""
+    """Return the levels from 13 s before the incoming item starts to 13 s after."""
     count = round((BEFORE_S + AFTER_S) / STEP_S)
     start = round(BEFORE_S / STEP_S)
     at: Array = (np.arange(count) - start) * STEP_S
@@ -124,7 +125,8 @@ def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
         _db(_smooth(faded + coming, _MOMENT_S)),
         _steady(body, out.played_lufs),
         _steady(first, into.played_lufs),
-        min(0.0, _db(np.array([cut]))[0] - out.played_lufs),
+        min(0.0, float(_db(np.array([cut]))[0]) - out.played_lufs),
+        join.fade_in / rate,
     )
 
 
@@ -137,12 +139,15 @@ def assess(levels: JoinLevels) -> Verdict:
     high = max(levels.out_ref, levels.in_ref)
     near = slice(levels.start - round(8 / STEP_S), levels.start + round(5 / STEP_S))
     both = levels.both[near]
+    # once the incoming item is there at its own level, a pause is its own and not the join's
+    comes = levels.start + round((LASTS_S + levels.fade_in_s) / STEP_S)
+    before = levels.both[near.start : comes]
     # an item may well begin louder than it goes on: a bump is what the two make together
     alone = np.maximum(levels.out, levels.into)[near]
     clash = (levels.out > levels.out_ref - NEAR_DB) & (levels.into > levels.in_ref - NEAR_DB)
     return Verdict(
-        max(0.0, low - float(both.min())),
-        _longest(both < low - DIP_DB),
+        max(0.0, low - float(before.min())),
+        _longest(before < low - DIP_DB),
         max(0.0, float(both[both > alone + SUMS_DB].max(initial=high)) - high),
         _longest((both > high + BUMP_DB) & (both > alone + SUMS_DB)),
         _longest(clash),

@@ -148,7 +148,7 @@ def from_row(item: Item, row: Mapping[str, str], rule: SegueRule) -> tuple[Marks
             values.pop(name, None)
             text = row[name].strip().lower()
             if text:
-                values[name] = {"yes": True, "no": False}.get(text, _number(name, text))
+                values[name] = text == "yes" if text in {"yes", "no"} else _number(name, text)
     return marks, shaping_from(values)
 
 

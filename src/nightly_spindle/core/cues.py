@@ -183,7 +183,8 @@ def checked_marks(item: Item, marks: Marks) -> Marks:
             )
     own = cues_of(replace(item, marks=replace(marks, segue_s=None)))
     if own.cue_out_s - own.cue_in_s < LEAST_S:
-        later = marks.cue_out_s if marks.cue_out_s is not None else own.cue_out_s
+        measured = item.measure.duration_s if item.untouched else item.measure.cue_out_s
+        later = marks.cue_out_s if marks.cue_out_s is not None else measured
         begin = marks.cue_in_s if marks.cue_in_s is not None else own.cue_in_s
         raise InputFault(
             f"The cue in at {stamp(begin)} leaves nothing to play before the cue out at "

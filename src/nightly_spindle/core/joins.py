@@ -108,7 +108,8 @@ def soonest_pass(item: Item, segues: Segues, rate: int) -> int:
     for (cart, _), edit in segues.pairs.items():
         if cart == item.cart:
             at += [one for one in (edit.segue_s, edit.fade_start_s) if one is not None]
-    return to_frames(max(cues.cue_in_s, min(at)), rate)
+    # a frame earlier: seconds that were added up before they are rounded may differ by one
+    return max(to_frames(cues.cue_in_s, rate), to_frames(min(at), rate) - 1)
 
 
 def plan_join(

@@ -11,6 +11,7 @@ from nightly_spindle.core.joins import span
 from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.rehearsal import Rehearsal, Row, rehearse
 from nightly_spindle.core.running import AirState, Outcome, Source
+from nightly_spindle.core.segue_rules import JoinEdit
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US, us_from_frames
@@ -29,7 +30,7 @@ class Block:
 
     `join` tells how it starts ("5.1 s", "cold", "cut in"), `how` in sentences. `fade_s` is
     its own fade-out at the end, of shape `out_curve`; 0 where it plays out. `movable` lines can
-    be edited.
+    be edited. `edit` is what was set by hand of how it starts, this time alone.
     """
 
     line_id: int
@@ -52,6 +53,7 @@ class Block:
     net: bool
     movable: bool
     path: str
+    edit: JoinEdit | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,6 +198,7 @@ def _block(
         origin.source not in {Source.LOG, Source.HAND},
         row.line.id in lined_up,
         item.path,
+        row.line.join,
     )
 
 

@@ -23,6 +23,7 @@ from nightly_spindle.desk.details import Details
 from nightly_spindle.desk.header import Header
 from nightly_spindle.desk.nightline import NightLine
 from nightly_spindle.desk.order_table import OrderTable
+from nightly_spindle.desk.segue_editor import SegueEditor
 from nightly_spindle.desk.theme import Palette, icon
 from nightly_spindle.desk.undo import AddLine, MoveLine, RemoveLines
 
@@ -68,6 +69,7 @@ class AirPlace(QWidget):
         self.table = OrderTable(palette)
         self.details = Details(palette)
         self.add = AddPanel(shelf)
+        self.segue = SegueEditor(shelf, link, self.undo, palette)
         self.tools: dict[str, QToolButton] = {}
         self.note = QLabel("")
         self.note.setProperty("role", "muted")
@@ -94,11 +96,15 @@ class AirPlace(QWidget):
         left.setContentsMargins(16, 10, 12, 6)
         left.setSpacing(6)
         left.addWidget(self.header)
-        left.addWidget(split, 1)
+        self.stage = QStackedWidget()
+        self.stage.addWidget(split)
+        self.stage.addWidget(self.segue)
+        left.addWidget(self.stage, 1)
         self.beside = QStackedWidget()
         self.beside.setFixedWidth(300)
         self.beside.addWidget(self.details)
         self.beside.addWidget(self.add)
+        self.beside.addWidget(self.segue.panel)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -132,6 +138,9 @@ class AirPlace(QWidget):
         self.table.step_asked.connect(self.step_line)
         self.details.step_asked.connect(self.step_line)
         self.details.remove_asked.connect(self.remove_lines)
+        self.details.segue_asked.connect(self.edit_segue)
+        self.segue.said.connect(self.said)
+        self.segue.closed.connect(self.close_segue)
         self.add.add_asked.connect(self._add)
         self.add.closed.connect(self.close_add)
         tools = self.tools
@@ -154,6 +163,7 @@ class AirPlace(QWidget):
         self.night.set_palette(palette)
         self.table.order.set_palette(palette)
         self.details.join.palette_ = palette
+        self.segue.set_palette(palette)
         for name, picture, _text, _tip in _TOOLS:
             self.tools[name].setIcon(icon(picture, palette.text))
         self.update()
@@ -175,6 +185,8 @@ class AirPlace(QWidget):
             self.details.show_line(planned, chosen[0])
         for name in ("add", "remove"):
             self.tools[name].setEnabled(planned.live)
+        if self.stage.currentWidget() is self.segue:
+            self.segue.show_plan(planned)
         self._follow()
 
     def set_now(self, now_us: int) -> None:
@@ -268,6 +280,25 @@ class AirPlace(QWidget):
             )
             return None
         return block
+
+    def edit_segue(self, line_id: int = 0) -> None:
+        """Open the segue editor on the join into a line: the one given, the chosen, the next."""
+        if self.planned is None:
+            return
+        block, _ = self.on_air()
+        blocks = self.planned.night.blocks
+        after = [b.line_id for b in blocks if block is None or b.start_us > block.start_us]
+        wanted = line_id or next(iter([*self.table.chosen(), *after[:1]]), 0)
+        if self.segue.open(self.planned, wanted):
+            self.stage.setCurrentWidget(self.segue)
+            self.beside.setCurrentWidget(self.segue.panel)
+            self.segue.setFocus()
+
+    def close_segue(self) -> None:
+        """Back to the running order."""
+        self.stage.setCurrentIndex(0)
+        self.beside.setCurrentWidget(self.details)
+        self.table.setFocus()
 
     def open_add(self) -> None:
         """Open the search beside the list."""

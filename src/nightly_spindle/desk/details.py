@@ -113,11 +113,12 @@ class JoinView(QWidget):
 class Details(QWidget):
     """One line, asked why it is there.
 
-    Signals: `step_asked` (line id, -1 or 1), `remove_asked` (ids).
+    Signals: `step_asked` (line id, -1 or 1), `remove_asked` (ids), `segue_asked` (line id).
     """
 
     step_asked = Signal(int, int)
     remove_asked = Signal(list)
+    segue_asked = Signal(int)
 
     def __init__(self, palette: Palette) -> None:
         super().__init__()
@@ -135,6 +136,8 @@ class Details(QWidget):
         self.texts: dict[str, QLabel] = {}
         self._captions: dict[str, QWidget] = {}
         self.join = JoinView(palette)
+        self.segue = _button("Change the segue", "See, hear and change how it starts (F7)")
+        self.segue.clicked.connect(lambda: self.segue_asked.emit(self._line_id))
         for name in (
             "WHY IT IS HERE",
             "HOW IT STARTS",
@@ -145,6 +148,7 @@ class Details(QWidget):
             self._add_part(box, name)
             if name == "HOW IT STARTS":
                 box.addWidget(self.join)
+                box.addWidget(self.segue)
         box.addStretch(1)
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -184,6 +188,7 @@ class Details(QWidget):
         for holder in self._captions.values():
             holder.hide()
         self.join.hide()
+        self.segue.hide()
         for button in (self.up, self.down, self.out):
             button.setEnabled(False)
 
@@ -215,6 +220,7 @@ class Details(QWidget):
             planned.waves,
             before.out_curve if before is not None else Curve.EQUAL_POWER,
         )
+        self.segue.setVisible(joined)
         for button in (self.up, self.down, self.out):
             button.setEnabled(block.movable and planned.live)
 

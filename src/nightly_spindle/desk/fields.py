@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, Signal
+import contextlib
+
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QIntValidator, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QLineEdit
+
+from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.timebase import parse_stamp, stamp
 
 
 class Field(QLineEdit):
@@ -58,3 +63,93 @@ class NumberField(Field):
         if self.hasAcceptableInput():
             self._value = int(text)
             self.valueChanged.emit(self._value)
+
+
+class TimeField(Field):
+    """A position to type, to the millisecond.
+
+    Signals: `entered` (seconds) when another one was typed; `refused` (str) when it is none.
+    """
+
+    entered = Signal(float)
+    refused = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(104)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.editingFinished.connect(self._on_done)
+        self._was = ""
+
+    def show_time(self, at_s: float | None) -> None:
+        """Show a position; what is being typed is not taken away."""
+        self._was = "" if at_s is None else stamp(at_s)
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(self._was)
+            self.setModified(False)
+
+    def _on_done(self) -> None:
+        if not self.isModified():
+            return
+        text = self.text().strip()
+        self.setModified(False)
+        if text == self._was or not text:
+            self.setText(self._was)
+            return
+        try:
+            self.entered.emit(parse_stamp(text))
+        except SettingRefused as error:
+            self.setText(self._was)
+            self.refused.emit(str(error))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Type; Escape takes the typing back."""
+        if event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.setText(self._was)
+            self.setModified(False)
+            return
+        super().keyPressEvent(event)
+
+
+class DecimalField(Field):
+    """A number within bounds, or nothing where `blank` says what that means.
+
+    Signal: `entered` (float or None) when another one was typed.
+    """
+
+    entered = Signal(object)
+
+    def __init__(self, low: float, high: float, unit: str, blank: str = "") -> None:
+        super().__init__()
+        self._low, self._high, self._unit, self._blank = low, high, unit, blank
+        self._value: float | None = None
+        self.setPlaceholderText(blank)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setToolTip(f"{low:g} to {high:g} {unit}")
+        self.editingFinished.connect(self._on_done)
+
+    def show_value(self, value: float | None) -> None:
+        """Show a number, or nothing; what is being typed is not taken away."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self._show()
+
+    def _show(self) -> None:
+        self.setText("" if self._value is None else f"{self._value:g} {self._unit}".strip())
+        self.setModified(False)
+
+    def _on_done(self) -> None:
+        if not self.isModified():
+            return
+        text = self.text().removesuffix(self._unit).replace(",", ".").strip()
+        value = self._value
+        if not text and self._blank:
+            value = None
+        else:
+            with contextlib.suppress(ValueError):
+                value = min(max(self._low, float(text)), self._high)
+        changed = value != self._value
+        self._value = value
+        self._show()
+        if changed:
+            self.entered.emit(value)

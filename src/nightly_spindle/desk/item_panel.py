@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.timebase import length, short_date
 from nightly_spindle.desk.fields import Field
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from zoneinfo import ZoneInfo
 
+    from nightly_spindle.core.cues import Placed
     from nightly_spindle.store.catalogue import Detail, Row
     from nightly_spindle.store.uses import Use
 
@@ -183,7 +185,7 @@ class ItemPanel(QWidget):
         self.under.setText(f"{row.artist or row.kind} · cart {row.cart} · {length(row.duration_s)}")
         self.waits.setText(f"In the waiting room: {detail.why_waits}." if row.waits else "")
         self.waits.setVisible(bool(row.waits))
-        self.wave.show_item(detail.overview, item.measure, row.kind)
+        self.wave.show_item(detail.overview, item.measure.duration_s, detail.placed, row.kind)
         for widget in (self.wave, self.play, self.form):
             widget.show()
         self._fill({name: getattr(row, name) for name in (*FIELDS, "kind")}, several=())
@@ -277,7 +279,7 @@ class ItemPanel(QWidget):
         if self._playing:
             self.stop_asked.emit()
         elif self.detail is not None:
-            self.play_asked.emit(self.detail.item.measure.cue_in_s)
+            self.play_asked.emit(cues_of(self.detail.item).cue_in_s)
 
 
 def _muted(text: str) -> QLabel:
@@ -298,6 +300,11 @@ def _where(detail: Detail, uses: Sequence[Use] | None, tz: ZoneInfo) -> str:
     return "\n".join(lines)
 
 
+def _marker(row: Placed) -> str:
+    """Say one marker; a star where it was set by hand."""
+    return f"{row.marker.words} {row.at_s:.3f} s{'*' if row.sure is None else ''}"
+
+
 def _facts(detail: Detail) -> str:
     measure = detail.item.measure
     loud = measure.integrated_lufs
@@ -309,8 +316,8 @@ def _facts(detail: Detail) -> str:
     top = "" if peak is None else f", true peak {peak:.1f} dBTP"
     return (
         f"{sound}{top}\n"
-        f"Cue in {measure.cue_in_s:.3f} s, segue {measure.segue_s:.3f} s, "
-        f"cue out {measure.cue_out_s:.3f} s, {measure.ending} ending\n"
+        f"{', '.join(_marker(row) for row in detail.placed if not row.absent)}; "
+        f"{measure.ending} ending\n"
         f"{detail.encoding}, {measure.sample_rate / 1000:g} kHz {channels}, "
         f"{detail.size / 1e6:.1f} MB\n{detail.item.path}"
     )

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
@@ -47,6 +48,12 @@ _MOST_COMMON = 300  # items whose tags are compared when several are chosen
 
 _TOOLS = (
     ("add", "plus", "To the running order", "Add the items to the running order (Ctrl+Return)"),
+    (
+        "mark",
+        "audio-waveform",
+        "Mark",
+        "Set cue markers of the items, one after the other (Ctrl+M)",
+    ),
     ("list", "list-music", "To a list", "Put the chosen items, or all shown, into a list"),
     ("save", "save", "Save as …", "Save what is shown as a CSV table, M3U or XSPF playlist"),
     ("remove", "trash-2", "Remove", "Remove the items; their files stay (Delete)"),
@@ -59,13 +66,14 @@ class ItemsPage(QWidget):
     """Looking through the library and editing it.
 
     Signals: `said` (str); `bring_asked` (paths, options); `add_asked` (carts) for the running
-    order; `list_made` (list id).
+    order; `list_made` (list id); `mark_asked` (carts, the first to mark).
     """
 
     said = Signal(str)
     bring_asked = Signal(list, object)
     add_asked = Signal(list)
     list_made = Signal(int)
+    mark_asked = Signal(list, int)
 
     def __init__(
         self,
@@ -196,6 +204,7 @@ class ItemsPage(QWidget):
         self._ear.ended.connect(lambda: panel.show_playing(None, playing=False))
         tools = self.tools
         tools["add"].clicked.connect(lambda: self.add_asked.emit(self.table.carts()))
+        tools["mark"].clicked.connect(self.mark)
         tools["list"].clicked.connect(self._offer_lists)
         tools["save"].clicked.connect(self._ask_file)
         tools["remove"].clicked.connect(lambda: self.edits.ask_remove(self.table.carts()))
@@ -334,7 +343,7 @@ class ItemsPage(QWidget):
             )
         else:
             self.panel.show_none(len(self.table.items.carts))
-        for name in ("add", "remove"):
+        for name in ("add", "mark", "remove"):
             self.tools[name].setEnabled(bool(carts))
 
     def _show_detail(self, detail: Any) -> None:
@@ -356,8 +365,7 @@ class ItemsPage(QWidget):
         if self._ear.playing and from_s is None:
             self._ear.stop()
         elif detail is not None:
-            measure = detail.item.measure
-            begin = measure.cue_in_s if from_s is None else from_s
+            begin = cues_of(detail.item).cue_in_s if from_s is None else from_s
             self._ear.play(detail.item.path, begin, self._gain_db(detail.item))
             self.panel.show_playing(begin, playing=True)
 
@@ -368,6 +376,15 @@ class ItemsPage(QWidget):
         detail = self.panel.detail
         if detail is not None and detail.item.path == path:
             self.panel.show_playing(at_s, playing=True)
+
+    def mark(self) -> None:
+        """Mark the chosen items; when one alone is chosen, those shown after it come next."""
+        carts = self.table.carts()
+        if len(carts) == 1:
+            shown = [int(cart) for cart in self.table.items.carts]
+            self.mark_asked.emit(shown, carts[0])
+        else:
+            self.mark_asked.emit(carts, carts[0] if carts else 0)
 
     # -- edits ---------------------------------------------------------------------------------
 

@@ -18,11 +18,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.desk.cue_editor import CueEditor
 from nightly_spindle.desk.intake_page import IntakePage
 from nightly_spindle.desk.items_page import ItemsPage
 from nightly_spindle.desk.library_edits import LibraryEdits
 from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.lists_page import ListsPage
+from nightly_spindle.desk.segue_page import SeguePage
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.desk.waiting_room import WaitingRoom
 from nightly_spindle.intake.place import intake_pid
@@ -30,14 +32,17 @@ from nightly_spindle.intake.walk import Unusable, files_meant
 from nightly_spindle.store import editing
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
     from PySide6.QtGui import QUndoStack
 
     from nightly_spindle.core.intake import IntakeOptions
+    from nightly_spindle.core.night import Block
     from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.desk.theme import Palette
     from nightly_spindle.store.intake_reading import Seen
 
-_PAGES = ("Items", "Lists", "Waiting room", "Intake")
+_PAGES = ("Items", "Lists", "Waiting room", "Intake", "Segue rules")
 _INTAKE_MS = 5000
 
 
@@ -47,7 +52,13 @@ class LibraryPlace(QWidget):
     said = Signal(str)
     add_asked = Signal(list)
 
-    def __init__(self, shelf: Shelf, settings: StationSettings, palette: Palette) -> None:
+    def __init__(
+        self,
+        shelf: Shelf,
+        settings: StationSettings,
+        palette: Palette,
+        tonight: Callable[[], Sequence[Block]],
+    ) -> None:
         super().__init__()
         self.setObjectName("place")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -61,6 +72,8 @@ class LibraryPlace(QWidget):
         self.lists = ListsPage(self.shelf, self.edits, palette, settings)
         self.waiting = WaitingRoom(self.shelf, self.edits, self.ear, palette, tz)
         self.intake = IntakePage(self.shelf, palette, tz)
+        self.segues = SeguePage(self.shelf, self.edits.undo, palette, tonight)
+        self.cues = CueEditor(self.shelf, self.edits.undo, self.ear, palette)
         self.note = QLabel("")
         self.note.setProperty("role", "muted")
         self.note.setWordWrap(True)
@@ -88,7 +101,7 @@ class LibraryPlace(QWidget):
         row.setContentsMargins(12, 8, 12, 0)
         row.setSpacing(4)
         for name, page in zip(
-            _PAGES, (self.items, self.lists, self.waiting, self.intake), strict=True
+            _PAGES, (self.items, self.lists, self.waiting, self.intake, self.segues), strict=True
         ):
             self.pages.addWidget(page)
             button = QToolButton()
@@ -99,6 +112,7 @@ class LibraryPlace(QWidget):
             button.clicked.connect(lambda _=False, name=name: self.show_page(name))
             self.tabs[name] = button
             row.addWidget(button)
+        self.pages.addWidget(self.cues)
         row.addSpacing(16)
         row.addWidget(self.note, 1)
         box = QVBoxLayout(self)
@@ -111,16 +125,19 @@ class LibraryPlace(QWidget):
     def _connect(self) -> None:
         self.shelf.changed.connect(self._refresh)
         for source in (self.shelf.failed, self.ear.failed, self.edits.said, self.items.said,
-                       self.lists.said, self.waiting.said, self.intake.said):  # fmt: skip
+                       self.lists.said, self.waiting.said, self.intake.said,
+                       self.cues.said, self.segues.said):  # fmt: skip
             source.connect(self.say)
         self.items.bring_asked.connect(self.bring_in)
         self.items.add_asked.connect(self.add_asked)
         self.items.list_made.connect(self._on_list)
+        self.items.mark_asked.connect(self.mark)
+        self.cues.closed.connect(lambda: self.show_page("Items"))
         self.waiting.counted.connect(self._on_counted)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        for page in (self.items, self.lists, self.waiting, self.intake):
+        for page in (self.items, self.lists, self.waiting, self.intake, self.segues, self.cues):
             page.set_palette(palette)
 
     def open(self) -> None:
@@ -134,11 +151,13 @@ class LibraryPlace(QWidget):
             threading.Thread(target=editing.warm, name="warm", daemon=True).start()
             self.keep_intake()
             self._beside.start()
-        self.show_page(self._page())
+        if self._page():
+            self.show_page(self._page())
 
     def close_down(self) -> None:
         """End what runs beside."""
         self._beside.stop()
+        self.cues.close_down()
         self.intake.close_down()
         self.ear.close()
         if self._process is not None:
@@ -155,6 +174,9 @@ class LibraryPlace(QWidget):
         """Show one of the pages."""
         for other, tab in self.tabs.items():
             tab.setChecked(other == name)
+        if self.pages.currentWidget() is self.cues:
+            self.cues.session.close()
+            self.ear.stop()
         self.pages.setCurrentIndex(_PAGES.index(name))
         if name == "Intake":
             self.intake.open()
@@ -165,17 +187,31 @@ class LibraryPlace(QWidget):
         elif name == "Waiting room":
             self.waiting.refresh()
             self.waiting.list.setFocus()
+        elif name == "Segue rules":
+            self.segues.refresh()
+            self.segues.matrix.setFocus()
         elif name == "Items":
             self.items.field.setFocus()
 
+    def mark(self, carts: list[int], first: int) -> None:
+        """Open the marker editor on items."""
+        if not carts:
+            self.say("Choose the items to mark first.")
+            return
+        self.pages.setCurrentWidget(self.cues)
+        self.cues.open(carts, first)
+
     def _page(self) -> str:
-        return _PAGES[self.pages.currentIndex()]
+        at = self.pages.currentIndex()
+        return _PAGES[at] if at < len(_PAGES) else ""
 
     def _refresh(self) -> None:
         self.items.refresh()
         self.waiting.refresh()
         if self._page() == "Lists":
             self.lists.refresh()
+        elif self._page() == "Segue rules":
+            self.segues.refresh()
 
     def _on_counted(self, count: int) -> None:
         self.tabs["Waiting room"].setText(f"Waiting room  {count}" if count else "Waiting room")

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import json
 import sys
+from typing import Any
 
 from PySide6.QtCore import QObject, QProcess, Signal
+
+JOIN = "the join"
 
 
 class Ear(QObject):
     """Plays one item at a time, apart from what is on air.
 
-    Signals: `at` (path, seconds) while it plays, `ended` when it does no more, `failed` (str).
+    Signals: `at` (path, seconds) while it plays, `ended` when it does no more, `failed` (str). A
+    join that plays has the path `JOIN`.
     """
 
     at = Signal(str, float)
@@ -28,6 +32,23 @@ class Ear(QObject):
         """Play a file from a second on, in place of whatever plays."""
         self.playing = path
         self._tell({"play": path, "from_s": from_s, "gain_db": gain_db})
+
+    def play_part(
+        self, path: str, from_s: float, to_s: float, gain_db: float, *, loop: bool = False
+    ) -> None:
+        """Play a part of a file, again and again if it is a loop."""
+        self.playing = path
+        self._tell({"play": path, "from_s": from_s, "to_s": to_s, "gain_db": gain_db, "loop": loop})
+
+    def play_join(self, join: dict[str, Any]) -> None:
+        """Play several files on one time line, as `standins.listen` says."""
+        self.playing = JOIN
+        self._tell({"join": join})
+
+    def warm(self) -> None:
+        """Start the process now, so that the first sound comes at once."""
+        if self._process is None:
+            self._tell({"ready": True})
 
     def stop(self) -> None:
         """Be quiet."""

@@ -146,6 +146,10 @@ QLabel[role="caption"] {{ color: {p.muted}; font-size: {SMALL}px; font-weight: b
 QLabel[role="figure"] {{ font-size: 22px; font-weight: bold; }}
 QLabel[role="title"] {{ font-size: {TITLE}px; font-weight: bold; }}
 QLabel[role="name"] {{ font-size: {LARGE}px; font-weight: bold; }}
+QLabel[role="key"] {{ background: {p.raised}; border: 1px solid {p.line}; border-radius: 3px;
+    font-size: {SMALL}px; font-weight: bold; }}
+QLabel[chosen="true"] {{ font-weight: bold; text-decoration: underline; }}
+QToolButton:checked {{ background: {p.select}; border-color: {p.text}; }}
 QLabel[role="countdown"] {{ font-size: {HUGE}px; font-weight: bold; color: {p.air}; }}
 QLabel[role="air"] {{ background: {p.air}; color: {p.on_air_text}; font-weight: bold;
     border-radius: 4px; padding: 4px 12px; }}

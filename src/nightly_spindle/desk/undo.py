@@ -78,3 +78,25 @@ class AddLine(QUndoCommand):
         """Take it out."""
         if self._line is not None:
             self._link.ask("remove", lines=[self._line])
+
+
+class SetJoin(QUndoCommand):
+    """Sets how one line starts, this time alone, and back as it was."""
+
+    def __init__(
+        self, link: EngineLink, title: str, line: int, values: dict[str, Any] | None
+    ) -> None:
+        super().__init__(f"how “{title}” starts")
+        self._link, self._line, self._values = link, line, values
+        self._was: dict[str, Any] | None = None
+
+    def redo(self) -> None:
+        """Set it."""
+        self._link.ask("join", self._set, line=self._line, edit=self._values)
+
+    def _set(self, answer: dict[str, Any]) -> None:
+        self._was = answer["was"]
+
+    def undo(self) -> None:
+        """Set it back."""
+        self._link.ask("join", line=self._line, edit=self._was)

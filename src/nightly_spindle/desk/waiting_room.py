@@ -262,7 +262,9 @@ class WaitingRoom(QWidget):
             f"{row.kind}, cart {row.cart}, {length(row.duration_s)}, {detail.encoding}\n"
             f"{detail.item.path}"
         )
-        self.wave.show_item(detail.overview, detail.item.measure, row.kind)
+        self.wave.show_item(
+            detail.overview, detail.item.measure.duration_s, detail.placed, row.kind
+        )
         self.wave.show()
         if row.waits == Waits.DUPLICATE and twin is not None:
             self.compare.setText(_compared(detail, twin))

@@ -34,6 +34,7 @@ from nightly_spindle.desk.status import Status
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from nightly_spindle.core.night import Block
     from nightly_spindle.core.running import AirState
     from nightly_spindle.core.settings import StationSettings
 
@@ -64,7 +65,7 @@ class Window(QMainWindow):
         self.status = Status(settings.name)
         self.shelf = Shelf(folder, self)
         self.air = AirPlace(self.shelf, self.link, self.palette_)
-        self.library = LibraryPlace(self.shelf, settings, self.palette_)
+        self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -175,10 +176,12 @@ class Window(QMainWindow):
             ("F1", self.keys.open),
             ("F4", self.next_finding),
             ("F6", self.air.header.mode.click),
+            ("F7", self._edit_segue),
             ("F8", lambda: self.hand("skip")),
             ("F9", self._stop_or_go),
             ("Ctrl+N", self._open_add),
             ("Ctrl+F", self._find),
+            ("Ctrl+M", self._mark),
             ("Ctrl+Z", self._undo),
             ("Ctrl+Shift+Z", self._redo),
             ("Ctrl+1", lambda: self.go_to("Air")),
@@ -266,6 +269,19 @@ class Window(QMainWindow):
         self.go_to("Library")
         self.library.show_page("Items")
         self.library.items.field.selectAll()
+
+    def _blocks(self) -> list[Block]:
+        """Return the blocks of the coming hours, as they are planned."""
+        return [] if self.air.planned is None else self.air.planned.night.blocks
+
+    def _edit_segue(self) -> None:
+        self.go_to("Air")
+        self.air.edit_segue()
+
+    def _mark(self) -> None:
+        self.go_to("Library")
+        if self.library.pages.currentWidget() is self.library.items:
+            self.library.items.mark()
 
     def _open_add(self) -> None:
         self.go_to("Air")
@@ -392,6 +408,7 @@ class Window(QMainWindow):
         self._memory.sync()
         for timer in (self._replan, self._still, self._note):
             timer.stop()
+        self.air.segue.close_down()
         self.link.close()
         self.planner.close()
         self.library.close_down()

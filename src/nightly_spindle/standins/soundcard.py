@@ -27,12 +27,18 @@ class StandInSoundCard:
     """
 
     def __init__(
-        self, rate: int, pace: float = 1.0, start_us: int = 0, capture: Path | None = None
+        self,
+        rate: int,
+        pace: float = 1.0,
+        start_us: int = 0,
+        capture: Path | None = None,
+        buffer_s: float = BUFFER_S,
     ) -> None:
         self.late = 0
         self.problem = ""
         self._speed = rate * pace
         self._rate = rate
+        self._buffer_s = buffer_s
         self._start_us = start_us
         self._written = 0
         self._begun: float | None = None
@@ -55,7 +61,7 @@ class StandInSoundCard:
         if self._begun is None:
             # a card starts to play when its buffer is full
             self._written += len(block)
-            if self._written >= BUFFER_S * self._speed:
+            if self._written >= self._buffer_s * self._speed:
                 self._begun = now
             return
         dry = self._begun + self._written / self._speed
@@ -63,7 +69,7 @@ class StandInSoundCard:
             self.late += 1
             self._begun += now - dry
         self._written += len(block)
-        room = self._begun + self._written / self._speed - BUFFER_S
+        room = self._begun + self._written / self._speed - self._buffer_s
         if room > now:
             time.sleep(room - now)
 

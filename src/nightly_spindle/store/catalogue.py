@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from nightly_spindle.core.cues import Placed, placed
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.matching import key, search_words
@@ -129,6 +130,7 @@ class Detail:
     twin: int | None
     category_names: tuple[str, ...] = ()
     lists: tuple[str, ...] = ()
+    placed: tuple[Placed, ...] = ()
 
 
 @dataclass(slots=True)
@@ -231,8 +233,9 @@ class Catalogue:
         ).fetchone()
         if row is None:
             return None
+        item = item_from(row, self.folder)
         return Detail(
-            item_from(row, self.folder),
+            item,
             self.rows([cart])[0],
             json.loads(row["tags"] or "{}"),
             row["overview"] or b"",
@@ -244,6 +247,7 @@ class Catalogue:
                         " ON c.id = x.category_id WHERE x.cart = ? ORDER BY c.name", cart),
             self._names("SELECT DISTINCT l.name FROM list_line x JOIN list l"
                         " ON l.id = x.list_id WHERE x.cart = ? ORDER BY l.name", cart),
+            tuple(placed(item, self.rules()[1].station)),
         )  # fmt: skip
 
     def artists(self) -> list[Group]:

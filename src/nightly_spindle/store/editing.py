@@ -22,3 +22,18 @@ def warm() -> None:
     """Import them all."""
     for name in MODULES:
         import_module(f"nightly_spindle.store.{name}")
+
+
+def put_marks_back(library: Any, rows: Any) -> None:
+    """Take back what `marking` did; named here so that an undo needs no import beforehand."""
+    import_module("nightly_spindle.store.marking").put_back(library, rows)
+
+
+def restore_rule(library: Any, rows: Any) -> None:
+    """Take back a change of a segue rule."""
+    import_module("nightly_spindle.store.segues").restore_rule(library, rows)
+
+
+def set_station_rule(library: Any, texts: Any) -> Any:
+    """Change the station's segue rule; returns what it was."""
+    return import_module("nightly_spindle.store.segues").set_station_rule(library, texts)

@@ -1,0 +1,170 @@
+"""One join as it is being edited: what is planned, what was changed, what it sounds like."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from nightly_spindle.audio.envelope import unpack
+from nightly_spindle.audio.join_level import JoinLevels, Side, assess, join_levels
+from nightly_spindle.core.cues import checked_marks
+from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.items import Item
+from nightly_spindle.core.joins import Join, plan_join, span
+from nightly_spindle.core.levels import Gain, gain
+from nightly_spindle.core.markers import Marker, Marks, Shaping
+from nightly_spindle.core.segue_rules import JoinEdit, Segues
+from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.timebase import to_frames
+
+_BEFORE_S, _AFTER_S = 5.0, 6.0  # what is heard around a join
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Meeting:
+    """Two items that meet, read from the library."""
+
+    out: Item
+    into: Item
+    settings: StationSettings
+    segues: Segues
+    stored: dict[int, bytes]  # levels
+    overviews: dict[int, bytes]
+
+
+class JoinSession:
+    """Plans the join anew with every change. `begin_s` is where the outgoing item began."""
+
+    def __init__(self, meeting: Meeting, begin_s: float, edit: JoinEdit | None) -> None:
+        self.meeting = meeting
+        self._begin_s = begin_s
+        pair = (meeting.out.cart, meeting.into.cart)
+        # an edit of this one join stands before that of the pair
+        self.kept = edit or meeting.segues.pairs.get(pair)
+        self.edit = self.kept or JoinEdit()
+        self.gains: tuple[Gain, Gain] = tuple(  # type: ignore[assignment]
+            gain(item, meeting.settings.levels, meeting.settings.kind_levels)
+            for item in (meeting.out, meeting.into)
+        )
+        envelopes = [unpack(meeting.stored.get(i.cart, b"")) for i in (meeting.out, meeting.into)]
+        self._sides = [
+            Side(item, envelope, lift.db)
+            for item, envelope, lift in zip(
+                (meeting.out, meeting.into), envelopes, self.gains, strict=True
+            )
+        ]
+        self.measured = all(envelope is not None for envelope in envelopes)
+        self.join: Join
+        self.levels: JoinLevels
+        self._plan()
+
+    @property
+    def rate(self) -> int:
+        """The station's mix rate, which positions of the join are counted at."""
+        return self.meeting.settings.rate
+
+    @property
+    def changed(self) -> bool:
+        """Whether something was changed that is not kept yet."""
+        return self.edit != (self.kept or JoinEdit())
+
+    def _plan(self) -> None:
+        meeting = self.meeting
+        begin = to_frames(self._begin_s, self.rate)
+        # nothing set here is as the rules and the items say, not as the pair says
+        segues = replace(meeting.segues, pairs={})
+        self.join = plan_join(meeting.out, begin, meeting.into, segues, self.rate, self.edit)
+        self.levels = join_levels(self._sides[0], self._sides[1], self.join, self.rate)
+
+    def change(self, **values: Any) -> None:
+        """Change values of the edit; None is as planned."""
+        for name in ("segue_s", "fade_start_s"):
+            if values.get(name) is not None:
+                values[name] = round(max(0.0, values[name]), 4)
+        for name in ("fade_out_s", "fade_in_s"):
+            if values.get(name) is not None:
+                values[name] = round(min(20.0, max(0.0, values[name])), 3)
+        self.edit = replace(self.edit, out_cart=self.meeting.out.cart, **values)
+        if self.edit == JoinEdit(out_cart=self.meeting.out.cart):
+            self.edit = JoinEdit()
+        self._plan()
+
+    def reset(self) -> None:
+        """Let the join be as the rules and the items say."""
+        self.edit = JoinEdit()
+        self._plan()
+
+    def seconds(self, frames: int) -> float:
+        """Return frames at the mix rate as seconds."""
+        return frames / self.rate
+
+    @property
+    def start_s(self) -> float:
+        """Where in the outgoing item the incoming one starts."""
+        return self.join.segue / self.rate
+
+    def faults(self) -> tuple[str, ...]:
+        """What is wrong with the level through the join."""
+        return assess(self.levels).faults if self.measured else ()
+
+    def told(self) -> str:
+        """Say the level through the join in one sentence."""
+        if not self.measured:
+            return "The levels of these items are not measured yet."
+        verdict = assess(self.levels)
+        if verdict.faults:
+            return " ".join(verdict.faults)
+        lowest = f" The lowest is {verdict.dip_db:.0f} dB down." if verdict.dip_db >= 0.5 else ""
+        return f"No hole, bump, clash or cut.{lowest}"
+
+    def why(self) -> tuple[tuple[str, str], ...]:
+        """Say for every value how it was found."""
+        lifts = [("gain out", self.gains[0].why), ("gain in", self.gains[1].why)]
+        return (*self.join.reasons, *lifts)
+
+    def into_items(self) -> dict[int, tuple[Marks | None, Shaping | None]]:
+        """Return what the items would say themselves; InputFault when an order cannot be."""
+        out, into, edit = self.meeting.out, self.meeting.into, self.edit
+        marks, shaping, other = out.marks, out.shaping, into.shaping
+        if edit.segue_s is not None:
+            last = span(out, self.rate).cue_out / self.rate
+            if edit.segue_s > last:
+                raise InputFault("A gap is no marker of an item: keep it for this pair instead.")
+            marks = marks.with_mark(Marker.SEGUE, edit.segue_s)
+        if edit.fade_start_s is not None:
+            marks = marks.with_mark(Marker.FADE_START, edit.fade_start_s)
+        if edit.fade_out_s is not None:
+            shaping = replace(shaping, fade_out_s=edit.fade_out_s)
+        if edit.fade_out_curve is not None:
+            shaping = replace(shaping, fade_out_curve=edit.fade_out_curve)
+        if edit.fade_in_s is not None:
+            other = replace(other, fade_in_s=edit.fade_in_s)
+        if edit.fade_in_curve is not None:
+            other = replace(other, fade_in_curve=edit.fade_in_curve)
+        checked_marks(out, marks)
+        wanted: dict[int, tuple[Marks | None, Shaping | None]] = {out.cart: (marks, shaping)}
+        if other != into.shaping:
+            wanted[into.cart] = (None, other)
+        return wanted
+
+    def to_hear(self) -> tuple[dict[str, Any], float]:
+        """Return the join as `standins.listen` plays it, and where in the outgoing it begins."""
+        join, rate = self.join, self.rate
+        out, into = self.meeting.out, self.meeting.into
+        here, there = span(out, rate), span(into, rate)
+        first = max(here.cue_in / rate, min(join.fade_at, join.segue) / rate - _BEFORE_S)
+        start = join.segue / rate - first
+        voices = [
+            {
+                "path": out.path, "from_s": first, "to_s": here.cue_out / rate, "start_s": 0.0,
+                "gain_db": self.gains[0].db, "fade_at_s": join.fade_at / rate,
+                "fade_s": join.fade_out / rate, "out_curve": str(join.out_curve),
+            },
+            {
+                "path": into.path, "from_s": there.cue_in / rate, "to_s": there.cue_out / rate,
+                "start_s": start, "gain_db": self.gains[1].db,
+                "fade_in_s": join.fade_in / rate, "in_curve": str(join.in_curve),
+            },
+        ]  # fmt: skip
+        end = start + max(0.0, join.overlap / rate) + _AFTER_S
+        return {"voices": voices, "from_s": 0.0, "to_s": end}, first
