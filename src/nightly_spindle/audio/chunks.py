@@ -151,10 +151,11 @@ def _layout(file: BinaryIO, path: Path) -> _Layout:
     while at + 8 <= end:
         file.seek(at)
         name, size = struct.unpack("<4sI", file.read(8))
-        if name == b"ds64" and size >= 28:
-            data_size = struct.unpack("<8xQ", file.read(16))[0]
-        elif name == b"fmt " and size >= 16:
-            layout.rate = struct.unpack("<4xI", file.read(8))[0]
+        front = file.read(16)
+        if name == b"ds64" and len(front) == 16:
+            data_size = struct.unpack("<8xQ", front)[0]
+        elif name == b"fmt " and len(front) == 16:
+            layout.rate = struct.unpack("<4xI8x", front)[0]
         if name == b"data" and size == 0xFFFFFFFF:
             size = data_size
         if size > end - at - 8:

@@ -43,7 +43,7 @@ class JoinLevels:
 
     `out` and `into` are each item's own after gain and fades, `both` their sum. `out_ref` and
     `in_ref` are what each goes on at away from the join; `cut_db` is the level of the outgoing
-    item where it ends, against its own loudness.
+    item where it ends, against its own loudness; it sounds from index `begins` on.
     """
 
     start: int
@@ -53,6 +53,7 @@ class JoinLevels:
     out_ref: float
     in_ref: float
     cut_db: float
+    begins: int = 0
     fade_in_s: float = 0.0
 
 
@@ -126,6 +127,7 @@ def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
         _steady(body, out.played_lufs),
         _steady(first, into.played_lufs),
         min(0.0, float(_db(np.array([cut]))[0]) - out.played_lufs),
+        int(np.argmax(~quiet)),
         join.fade_in / rate,
     )
 
@@ -137,7 +139,8 @@ def assess(levels: JoinLevels) -> Verdict:
     """
     low = min(levels.out_ref, levels.in_ref)
     high = max(levels.out_ref, levels.in_ref)
-    near = slice(levels.start - round(8 / STEP_S), levels.start + round(5 / STEP_S))
+    first = max(levels.begins, levels.start - round(8 / STEP_S))
+    near = slice(first, levels.start + round(5 / STEP_S))
     both = levels.both[near]
     # once the incoming item is there at its own level, a pause is its own and not the join's
     comes = levels.start + round((LASTS_S + levels.fade_in_s) / STEP_S)

@@ -129,7 +129,9 @@ def from_row(item: Item, row: Mapping[str, str], rule: SegueRule) -> tuple[Marks
     measured = {one.marker: one.at_s for one in placed(_bare(item), rule)}
     was = {one.marker: one.at_s for one in placed(item, rule)}
     marks = item.marks
-    for marker in Marker:
+    by_hand = {name.strip() for name in row.get("by_hand", "").split(";")}
+    # those by hand first: what is measured gives way to them, and is written as it then is
+    for marker in sorted(Marker, key=lambda marker: marker not in by_hand):
         if marker.field not in row:
             continue
         text = row[marker.field].strip()
@@ -141,6 +143,9 @@ def from_row(item: Item, row: Mapping[str, str], rule: SegueRule) -> tuple[Marks
         elif not text:
             marks = marks.with_mark(marker, None)
         else:
+            if marker not in by_hand:
+                now = replace(item, marks=marks.with_mark(marker, None))
+                measured = {one.marker: one.at_s for one in placed(now, rule)}
             marks = _one(marks, marker, parse_stamp(text), measured.get(marker), was.get(marker))
     values = shaping_values(item.shaping)
     for name in _SHAPED:

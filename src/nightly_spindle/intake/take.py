@@ -101,7 +101,7 @@ def _carry_out(
         items.put(
             library, verdict.cart, options.kind, looked, verdict.waits, verdict.why, verdict.twin
         )
-    return Taken(verdict.state, verdict.cart, verdict.why or looked.remark)
+    return Taken(verdict.state, verdict.cart, "; ".join(filter(None, (verdict.why, looked.remark))))
 
 
 def _put_into(library: Library, options: IntakeOptions, taken: Taken) -> Taken:
