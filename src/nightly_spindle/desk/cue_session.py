@@ -283,6 +283,7 @@ class CueSession(QObject):
             checked_marks(item, marks)
         except InputFault as error:
             self.said.emit(str(error))
+            self.changed.emit()  # what was typed goes back to what it is
             return False
         self.item = replace(item, marks=marks, shaping=shaping)
         self._edits += 1

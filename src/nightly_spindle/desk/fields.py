@@ -109,6 +109,7 @@ class TimeField(Field):
             self.setModified(False)
             return
         super().keyPressEvent(event)
+        _keep_return(event)
 
 
 class DecimalField(Field):
@@ -153,3 +154,14 @@ class DecimalField(Field):
         self._show()
         if changed:
             self.entered.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Type."""
+        super().keyPressEvent(event)
+        _keep_return(event)
+
+
+def _keep_return(event: QKeyEvent) -> None:
+    """Keep the key that ends typing from whatever lies around the field."""
+    if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
+        event.accept()

@@ -287,11 +287,13 @@ class SegueEditor(QWidget):
         session, found = self.session, self._blocks()
         if session is None:
             return
+        was_kept = session.kept is not None
         session.reset()
-        if found is not None and found[1].edit is not None and not self._why_not_once(found):
+        once = found is not None and found[1].edit is not None
+        if found is not None and once and not self._why_not_once(found):
             self._undo.push(SetJoin(self._link, found[1].title, self._line_id, None))
         pair = (session.meeting.out.cart, session.meeting.into.cart)
-        if pair in session.meeting.segues.pairs:
+        if pair in session.meeting.segues.pairs or (was_kept and not once):
             self._push("forget how two items meet",
                        lambda lib: editing.segues.set_pair(lib, *pair, None),
                        lambda lib, was: editing.segues.restore_pair(lib, *pair, was))  # fmt: skip
