@@ -108,7 +108,7 @@ def test_ten_items_are_marked_by_keyboard_alone(qtbot, window, library, editor, 
     assert "That was the last of them" in library.note.text()
     done = []
     library.shelf.look(lambda _: True, done.append)  # it waits behind every edit
-    qtbot.waitUntil(lambda: done, timeout=LONG)
+    qtbot.waitUntil(lambda: bool(done), timeout=LONG)
     for number, cart in enumerate(numbers):
         marks = stored(station, cart).marks
         assert marks.intro_end_s == pytest.approx(1.1), number
