@@ -73,6 +73,7 @@ def test_migration_0002_keeps_what_the_first_schema_held(tmp_path, monkeypatch):
     monkeypatch.undo()
     with sqlite3.connect(tmp_path / "station.db") as old:
         old.execute("INSERT INTO root VALUES (1, 'audio')")
+        old.execute("INSERT INTO setting VALUES ('name', 'Pier'), ('timezone', 'UTC')")
         old.execute(
             "INSERT INTO item VALUES (7, 'song', 'Ébb', 'Wren', '', '', 1, 'a.flac', 'a.flac', 5,"
             " NULL, 60, 44100, 2, -14.0, 4, -1, 1.0, 59.0, 55, 50, 'fade', x'0102')"

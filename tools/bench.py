@@ -19,6 +19,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from bench_cues import marking, measuring_anew
 from bench_library import looking, measuring
 
 RATE = 44_100
@@ -305,6 +306,8 @@ def main() -> int:
         rehearsal(work)
         looking(work / "lib100000", work, 100_000, row)
         measuring(work, row, best)
+        marking(work, demo, row)
+        measuring_anew(work, demo, row)
         render(work)
         desk(work, demo)
         engine(work, demo, 1 / 30 if quick else 1.0)

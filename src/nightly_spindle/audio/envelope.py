@@ -13,6 +13,7 @@ from __future__ import annotations
 import struct
 import zlib
 from dataclasses import dataclass
+from math import ceil
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,10 +40,15 @@ class Envelope:
     head: NDArray[np.uint8]
     tail: NDArray[np.uint8]
 
+    def end_codes(self) -> tuple[NDArray[np.uint8], int]:
+        """Return the stored levels of the end, and the hop they begin at."""
+        part = self.tail if len(self.tail) else self.head
+        return part, self.hops - len(part)
+
     def ending(self) -> tuple[NDArray[np.float64], int]:
         """Return the levels of the end (dB against own loudness) and the hop they begin at."""
-        part = self.tail if len(self.tail) else self.head
-        return decibels(part), self.hops - len(part)
+        part, first = self.end_codes()
+        return decibels(part), first
 
     def beginning(self) -> NDArray[np.float64]:
         """Return the levels of the beginning (dB against own loudness)."""
@@ -57,6 +63,19 @@ class Envelope:
 def decibels(codes: NDArray[np.uint8]) -> NDArray[np.float64]:
     """Return stored levels as dB."""
     return LOWEST_DB + _STEP_DB * codes.astype(np.float64)
+
+
+_POWERS = 10 ** ((LOWEST_DB + _STEP_DB * np.arange(256)) / 10)
+
+
+def powers(codes: NDArray[np.uint8]) -> NDArray[np.float64]:
+    """Return stored levels as power against the item's own."""
+    return np.asarray(_POWERS[codes])
+
+
+def code_of(db: float) -> int:
+    """Return the lowest stored level that is not below so many dB."""
+    return min(255, max(0, ceil((db - LOWEST_DB) / _STEP_DB - 1e-9)))
 
 
 def own_power(power: NDArray[np.float64], hop_s: float) -> float:

@@ -7,18 +7,22 @@ need no second look at the audio.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
+from nightly_spindle.audio.envelope import code_of, powers
 from nightly_spindle.core.cues import natural_segue
 from nightly_spindle.core.items import FALL_DB, Ending, Measure
 from nightly_spindle.core.segue_rules import SegueRule
 from nightly_spindle.core.settings import Trimming
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
     from nightly_spindle.audio.envelope import Envelope
 
 _FALL_SMOOTH_S = 0.05
@@ -37,28 +41,34 @@ _SURE_S = 0.5
 _LOWEST_DB = -51.0
 
 
-@dataclass(frozen=True, slots=True)
 class _End:
     """The end of an item: power against its own loudness per hop, from hop `first` on."""
 
-    power: NDArray[np.float64]
-    first: int
-    hop_s: float
+    def __init__(self, power: NDArray[np.float64], first: int, hop_s: float) -> None:
+        self.power, self.first, self.hop_s = power, first, hop_s
+        self._sums = np.concatenate([[0.0], np.cumsum(power)])
+        self._rests: dict[float, tuple[NDArray[np.float64], int]] = {}
 
-    def last_at(self, smooth_s: float, db: float) -> float:
-        """Return the second at which the smoothed power last reached a level."""
-        width = min(max(1, round(smooth_s / self.hop_s)), max(1, len(self.power)))
-        sums = np.concatenate([[0.0], np.cumsum(self.power)])
-        smooth = (sums[width:] - sums[:-width]) / width
-        found = np.flatnonzero(smooth >= 10 ** (db / 10))
-        at = int(found[-1]) + (width - 1) / 2 + 1 if len(found) else 0.0
-        return (self.first + at) * self.hop_s
+    def smooth(self, seconds: float) -> tuple[NDArray[np.float64], int]:
+        """Return the mean power over so many seconds from each hop on, and that many hops."""
+        width = min(max(1, round(seconds / self.hop_s)), max(1, len(self.power)))
+        return (self._sums[width:] - self._sums[:-width]) / width, width
+
+    def last_at(self, smooth_s: float, levels: Sequence[float]) -> list[float]:
+        """Return for each level (dB) the second at which the smoothed power last reached it."""
+        if smooth_s not in self._rests:
+            smooth, width = self.smooth(smooth_s)
+            # the greatest from each hop on, seen from the end: it only grows
+            self._rests[smooth_s] = np.maximum.accumulate(smooth[::-1]), width
+        rest, width = self._rests[smooth_s]
+        behind = np.searchsorted(rest, [10 ** (db / 10) for db in levels])
+        at = np.where(behind < len(rest), len(rest) - 1 - behind + (width - 1) / 2 + 1, 0.0)
+        return [float(one) for one in (self.first + at) * self.hop_s]
 
     def first_sagging(self, from_s: float, db: float) -> float:
         """Return the second from which on the level stays under a level for half a second."""
-        width = min(max(1, round(_SAG_SMOOTH_S / self.hop_s)), max(1, len(self.power)))
-        sums = np.concatenate([[0.0], np.cumsum(self.power)])
-        low = (sums[width:] - sums[:-width]) / width < 10 ** (db / 10)
+        smooth, width = self.smooth(_SAG_SMOOTH_S)
+        low = smooth < 10 ** (db / 10)
         begin = max(0, round(from_s / self.hop_s) - self.first - width // 2)
         low[:begin] = False
         edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
@@ -85,8 +95,9 @@ def find_markers(
     if envelope is None:
         return whole
     blip = round(trimming.blip_s / envelope.hop_s) + 1
-    heads = [_first(envelope, trimming.head_db + by, blip) for by in (0, -_OTHER_DB, _OTHER_DB)]
-    tails = [_last(envelope, trimming.tail_db + by, blip) for by in (0, -_OTHER_DB, _OTHER_DB)]
+    around = (0.0, -_OTHER_DB, _OTHER_DB)
+    heads = [_first(envelope, trimming.head_db + by, blip) for by in around]
+    tails = [_last(envelope, trimming.tail_db + by, blip) for by in around]
     first, last = heads[0], tails[0]
     if first is None or last is None or last < first:
         return whole
@@ -98,9 +109,8 @@ def find_markers(
         sure_cue_in=_sure(heads, hop_s),
         sure_cue_out=_sure(tails, hop_s),
     )
-    levels, begin = envelope.ending()
-    power = 10 ** (levels[: max(0, last + 1 - begin)] / 10)
-    return _ended(trimmed, _End(power, begin, hop_s))
+    codes, begin = envelope.end_codes()
+    return _ended(trimmed, _End(powers(codes[: max(0, last + 1 - begin)]), begin, hop_s))
 
 
 def _ended(measure: Measure, end: _End) -> Measure:
@@ -108,14 +118,15 @@ def _ended(measure: Measure, end: _End) -> Measure:
     plateau_s, plateau_db = _plateau(end)
     ref = min(0.0, plateau_db)
 
-    def fallen(db: float) -> float:
-        at = end.last_at(_FALL_SMOOTH_S, max(ref + db, _LOWEST_DB))
-        return round(min(max(at, measure.cue_in_s), measure.cue_out_s), 4)
-
+    levels = [max(ref + db, _LOWEST_DB) for db in FALL_DB]
+    fall = tuple(
+        round(min(max(at, measure.cue_in_s), measure.cue_out_s), 4)
+        for at in end.last_at(_FALL_SMOOTH_S, levels)
+    )
     sag = end.first_sagging(plateau_s, ref - _SAG_DB)
     measure = replace(
         measure,
-        fall=tuple(fallen(db) for db in FALL_DB),
+        fall=fall,
         sag_s=round(min(max(sag, measure.cue_in_s), measure.cue_out_s), 4),
     )
     ending, sure = _kind_of_end(end, ref)
@@ -140,9 +151,8 @@ def _plateau(end: _End) -> tuple[float, float]:
     than 2 dB in 3 s the item goes on; a soft outro is a part of it, a fade is not.
     """
     step = max(1, round(0.05 / end.hop_s))
-    width = max(1, min(round(_PLATEAU_SMOOTH_S / end.hop_s), len(end.power)))
-    sums = np.concatenate([[0.0], np.cumsum(end.power)])
-    smooth = ((sums[width:] - sums[:-width]) / width)[::step]
+    smooth, width = end.smooth(_PLATEAU_SMOOTH_S)
+    smooth = smooth[::step]
     if not len(smooth):
         return end.first * end.hop_s, 0.0
     rest = 10 * np.log10(np.maximum(np.maximum.accumulate(smooth[::-1])[::-1], 1e-9))
@@ -158,9 +168,8 @@ def _plateau(end: _End) -> tuple[float, float]:
 
 def _kind_of_end(end: _End, ref: float) -> tuple[Ending, float]:
     """Tell a cold ending from a fade by how its level falls, and say how sure that is."""
-    high, middle, low = (
-        end.last_at(_SHAPE_SMOOTH_S, max(ref + db, _LOWEST_DB)) for db in (-3.0, -12.0, -22.0)
-    )
+    levels = [max(ref + db, _LOWEST_DB) for db in (-3.0, -12.0, -22.0)]
+    high, middle, low = end.last_at(_SHAPE_SMOOTH_S, levels)
     lasts = low - high
     if lasts < _COLD_S:
         return Ending.COLD, round(min(0.95, 0.6 + 0.4 * (1 - lasts / _COLD_S)), 3)
@@ -172,15 +181,21 @@ def _kind_of_end(end: _End, ref: float) -> tuple[Ending, float]:
 
 
 def _first(envelope: Envelope, db: float, blip: int) -> int | None:
-    sound = _without_blips(envelope.beginning() >= max(db, _LOWEST_DB), blip)
-    found = np.flatnonzero(sound)
-    return int(found[0]) if len(found) else None
+    """Return the first hop of sound above a level, past blips."""
+    for begin, end in zip(*_runs(envelope.head >= code_of(max(db, _LOWEST_DB))), strict=True):
+        if end - begin > blip:
+            return int(begin)
+    return None
 
 
 def _last(envelope: Envelope, db: float, blip: int) -> int | None:
-    levels, begin = envelope.ending()
-    found = np.flatnonzero(_without_blips(levels >= max(db, _LOWEST_DB), blip))
-    return begin + int(found[-1]) if len(found) else None
+    """Return the last hop of sound above a level, before blips."""
+    codes, first = envelope.end_codes()
+    begins, ends = _runs(codes >= code_of(max(db, _LOWEST_DB)))
+    for begin, end in zip(begins[::-1], ends[::-1], strict=True):
+        if end - begin > blip:
+            return first + int(end) - 1
+    return None
 
 
 def _sure(found: list[int | None], hop_s: float) -> float:
@@ -192,14 +207,15 @@ def _sure(found: list[int | None], hop_s: float) -> float:
     return round(float(np.exp(-away / _SURE_S)), 3)
 
 
-def _without_blips(sound: NDArray[np.bool_], most: int) -> NDArray[np.bool_]:
-    """Clear every run of sound of at most so many hops.
+def _runs(sound: NDArray[np.bool_]) -> tuple[list[int], list[int]]:
+    """Return where runs of sound begin and where they end.
 
     A blip that straddles a hop at each end touches one hop more than it lasts.
     """
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], sound.astype(np.int8), [0]])))
-    begins, ends = edges[::2], edges[1::2]
-    kept = sound.copy()
-    for begin, end in zip(*(side[ends - begins <= most] for side in (begins, ends)), strict=True):
-        kept[begin:end] = False
-    return kept
+    turns = np.flatnonzero(sound[1:] != sound[:-1]) + 1
+    edges = turns.tolist()
+    if len(sound) and sound[0]:
+        edges.insert(0, 0)
+    if len(sound) and sound[-1]:
+        edges.append(len(sound))
+    return edges[::2], edges[1::2]

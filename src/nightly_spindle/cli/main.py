@@ -100,6 +100,9 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     new.add_argument("--timezone", required=True, help="IANA name, such as Europe/Lisbon")
     new.add_argument("--day-start", default="00:00", help="start of the broadcast day, HH:MM")
     new.add_argument("--rate", default="44100", help="mix rate, 44100 or 48000")
+    told = _add(group, "settings", "station:settings", "say and change the station's settings")
+    told.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
+                      help="change one; may be given again")  # fmt: skip
     safe_commands(group, _add)
     measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")

@@ -46,7 +46,8 @@ def _markers(parser: argparse.ArgumentParser, add: Adder) -> None:
     table.add_argument("file", metavar="FILE.csv")
     read = add(group, "read-table", "markers:read_table", "read markers from a CSV table")
     read.add_argument("file", metavar="FILE.csv")
-    read.add_argument("--dry", action="store_true", help="only say what would change")
+    read.add_argument("--try", dest="dry", action="store_true",
+                      help="only say what would change")  # fmt: skip
     write = add(group, "write", "markers:write_files", "write markers beside the audio (JSON)")
     write.add_argument("carts", type=int, nargs="+", metavar="CART")
     write.add_argument("--into-file", action="store_true",

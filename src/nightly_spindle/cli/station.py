@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.cli.common import print_json
-from nightly_spindle.core.errors import AudioUnreadable
+from nightly_spindle.core.errors import AudioUnreadable, InputFault
 from nightly_spindle.core.timebase import length
 
 if TYPE_CHECKING:
@@ -34,6 +34,28 @@ def new(options: argparse.Namespace) -> int:
     else:
         print(f"{settings.name} is made in {folder}.")
         print(f"Leave a log per day in {folder / 'logs'}, named {DEFAULT_PATTERN}.")
+    return 0
+
+
+def settings(options: argparse.Namespace) -> int:
+    """Say the station's settings, after changing some."""
+    from nightly_spindle.core.settings import texts_from
+    from nightly_spindle.store.station import read_settings, set_settings
+
+    folder = Path(options.folder)
+    values = {}
+    known = texts_from(read_settings(folder))
+    for given in options.set:
+        name, _, value = given.partition("=")
+        if name not in known:
+            raise InputFault(f"there is no setting '{name}'; there are {', '.join(known)}")
+        values[name] = value
+    now = texts_from(set_settings(folder, values) if values else read_settings(folder))
+    if options.json:
+        print_json(now)
+    else:
+        for name, value in now.items():
+            print(f"{name}={value}")
     return 0
 
 

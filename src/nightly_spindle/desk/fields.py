@@ -129,6 +129,10 @@ class DecimalField(Field):
         self.setToolTip(f"{low:g} to {high:g} {unit}")
         self.editingFinished.connect(self._on_done)
 
+    def value(self) -> float | None:
+        """Return the number, None where nothing is typed."""
+        return self._value
+
     def show_value(self, value: float | None) -> None:
         """Show a number, or nothing; what is being typed is not taken away."""
         self._value = value

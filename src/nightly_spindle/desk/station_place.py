@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.timebase import short_date
 from nightly_spindle.desk.fields import NumberField
+from nightly_spindle.desk.levels_cards import LevelsCards
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.store import book, safekeeping
 from nightly_spindle.store.station import set_settings
@@ -67,13 +68,16 @@ class StationPlace(QWidget):
         self.report.setWordWrap(True)
         self.every, self.keep = NumberField(0, 365), NumberField(1, 1000)
         self.place = QLineEdit(settings.backup_folder)
+        self.levels = LevelsCards(self.shelf, settings)
+        self.levels.told.connect(self.told.setText)
+        self.levels.changed.connect(self.changed)
         self._lay_out()
 
     def _lay_out(self) -> None:
         box = QVBoxLayout(self)
         box.setContentsMargins(22, 16, 22, 12)
         box.setSpacing(12)
-        title = QLabel("Keeping the station safe")
+        title = QLabel("The station")
         title.setProperty("role", "title")
         box.addWidget(title)
         box.addWidget(self.head)
@@ -83,6 +87,7 @@ class StationPlace(QWidget):
         row.addWidget(self._check_card(), 2)
         row.addWidget(self._book_card(), 2)
         box.addLayout(row)
+        box.addWidget(self.levels)
         box.addWidget(self.told)
         box.addWidget(self.busy)
         box.addWidget(self.report, 1)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, fields
+from dataclasses import fields
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.items import Ending, Measure
@@ -35,7 +35,7 @@ def measure_of(row: Mapping[str, Any] | sqlite3.Row) -> Measure:
 
 def measure_values(measure: Measure) -> dict[str, Any]:
     """Return a measure as the values of its columns; the fall as whole milliseconds."""
-    values = asdict(measure)
+    values = {name: getattr(measure, name) for name in MEASURE}
     return {**values, "ending": str(measure.ending), "fall": fall_text(measure.fall)}
 
 
