@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.cli.common import instant, print_json
 from nightly_spindle.core.drops import LogDrop, ReadingState
 from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.joins import span
 from nightly_spindle.core.logs import read_log
 from nightly_spindle.core.matching import Match, Status
 from nightly_spindle.core.timebase import broadcast_day, length
@@ -98,7 +99,10 @@ def _drop(snapshot: Snapshot, wanted: str) -> LogDrop:
 def _duration(snapshot: Snapshot, matches: Sequence[Match]) -> float:
     """Return the seconds from the first cue in to the last segue point, segues counted."""
     items = [snapshot.programme.items[m.cart] for m in matches if m.cart is not None]
-    return sum(item.measure.segue_s - item.measure.cue_in_s for item in items)
+    programme = snapshot.programme
+    rate = programme.settings.rate
+    spans = [span(item, rate, programme.segues) for item in items]
+    return sum(here.segue - here.cue_in for here in spans) / rate
 
 
 def _line_view(match: Match) -> dict[str, Any]:

@@ -162,11 +162,7 @@ def read_table(options: argparse.Namespace) -> int:
     from nightly_spindle.store.library import Library
 
     folder = Path(options.folder)
-    catalogue = Catalogue(folder)
-    items = catalogue.items(catalogue.find(Query(), 0).carts.tolist())
-    by_path = {item.path: cart for cart, item in items.items()}
-    _, segues = catalogue.rules()
-    rows = cue_files.marks_in_table(Path(options.file), items, by_path, segues.station)
+    rows = cue_files.marks_in_table(Catalogue(folder), Path(options.file))
     good = [row for row in rows if not row.problem]
     bad = [row for row in rows if row.problem]
     if bad and not good:

@@ -12,6 +12,7 @@ from nightly_spindle.audio import peaks
 from nightly_spindle.core.markers import Marker
 from nightly_spindle.core.timebase import stamp
 from nightly_spindle.desk import wavepaint
+from nightly_spindle.desk.cue_file_menu import CueFileMenu
 from nightly_spindle.desk.cue_list import CueList
 from nightly_spindle.desk.cue_player import CuePlayer
 from nightly_spindle.desk.cue_session import CueSession, Spot
@@ -97,6 +98,7 @@ class CueEditor(QWidget):
         head.addWidget(self.time)
         tools = QHBoxLayout()
         tools.setSpacing(4)
+        self.files = CueFileMenu(self.session)
         for name, _, text, tip in _TOOLS:
             button = QToolButton()
             button.setText(text)
@@ -108,6 +110,7 @@ class CueEditor(QWidget):
             if text:
                 button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
             if name == "out":
+                tools.addWidget(self.files)
                 tools.addStretch(1)
             tools.addWidget(button)
             self.tools[name] = button
@@ -134,6 +137,7 @@ class CueEditor(QWidget):
         session.opened.connect(self._on_opened)
         session.changed.connect(self._show)
         session.said.connect(self.said)
+        self.files.said.connect(self.said)
         session.gone.connect(self.leave)
         self._sounds.failed.connect(self.said)
         self.player.moved.connect(self._move_playhead)

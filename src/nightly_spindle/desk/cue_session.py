@@ -269,6 +269,10 @@ class CueSession(QObject):
             return
         self._set(self.item.marks, shaping, "how to play")
 
+    def take(self, marks: Marks, shaping: Shaping) -> bool:
+        """Take all markers as they are given; returns whether that changes anything."""
+        return self._set(marks, shaping, "read the markers")
+
     def _with(self, marks: Marks, marker: Marker, at_s: float, was: Spot | None) -> Marks:
         if marker is Marker.SWEEPER and was is not None:
             marks = replace(marks, sweepers_s=tuple(a for a in marks.sweepers_s if a != was.at_s))

@@ -32,7 +32,7 @@ from nightly_spindle.desk.item_panel import ItemPanel
 from nightly_spindle.desk.item_table import ItemTable, file_urls
 from nightly_spindle.desk.library_edits import LibraryEdits
 from nightly_spindle.desk.theme import Palette, icon
-from nightly_spindle.store import exchange, lists
+from nightly_spindle.store import cue_files, exchange, lists
 from nightly_spindle.store.catalogue import Catalogue, Found, Group, Query
 from nightly_spindle.store.uses import uses_of
 
@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.shelf import Shelf
     from nightly_spindle.store.lists import ItemList
 
+_MARKERS = "Cue markers as a CSV table (*.csv)"
 _DETAIL_MS = 60  # the choice rests for so long before its details are read
 _MOST_COMMON = 300  # items whose tags are compared when several are chosen
 
@@ -369,6 +370,10 @@ class ItemsPage(QWidget):
             self._ear.play(detail.item.path, begin, self._gain_db(detail.item))
             self.panel.show_playing(begin, playing=True)
 
+    def go_by(self, settings: StationSettings) -> None:
+        """Play by the settings as they are now."""
+        self._settings = settings
+
     def _gain_db(self, item: Item) -> float:
         return gain_db(item, self._settings.levels, self._settings.kind_levels)
 
@@ -421,17 +426,22 @@ class ItemsPage(QWidget):
         menu.popup(button.mapToGlobal(button.rect().topLeft()))
 
     def _ask_file(self) -> None:
-        kinds = "CSV table (*.csv);;M3U playlist (*.m3u);;XSPF playlist (*.xspf)"
-        name, _ = QFileDialog.getSaveFileName(self, "Save what is shown", "library.csv", kinds)
+        kinds = "CSV table (*.csv);;M3U playlist (*.m3u);;XSPF playlist (*.xspf);;" + _MARKERS
+        name, kind = QFileDialog.getSaveFileName(self, "Save what is shown", "library.csv", kinds)
         if name:
-            self.save_to(Path(name))
+            self.save_to(Path(name), markers=kind == _MARKERS)
 
-    def save_to(self, path: Path) -> None:
-        """Write the items that are shown to a file whose suffix says how."""
+    def save_to(self, path: Path, *, markers: bool = False) -> None:
+        """Write the items that are shown to a file whose suffix says how, or their markers."""
         carts, tz = list(self.table.items.carts), self._tz
 
         def look(catalogue: Catalogue) -> Any:
-            exchange.write(path, catalogue, carts, tz, path.stem)
+            if markers:
+                items = catalogue.items(carts)
+                there = [items[cart] for cart in carts if cart in items]
+                cue_files.write_table(path, there, catalogue.rules()[1].station)
+            else:
+                exchange.write(path, catalogue, carts, tz, path.stem)
 
         self._shelf.look(
             look, lambda _: self.said.emit(f"{len(carts):,} items are saved as {path}.")

@@ -5,31 +5,76 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QWidget
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QKeyEvent
 
 SHORTCUTS = (
-    ("F6", "attend, or leave unattended"),
-    ("F8", "skip to the next line"),
-    ("F9", "stop, start, go on air"),
-    ("Ctrl+N", "add an item to the running order"),
-    ("Ctrl+Up, Ctrl+Down", "move the chosen line"),
-    ("Delete", "take the chosen lines out"),
-    ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
-    ("Ctrl+C", "copy the chosen rows as text"),
-    ("+ and -", "night line: closer, further"),
-    ("Left, Right, Home", "night line: choose a line, back to now"),
-    ("Ctrl+1, Ctrl+2, Ctrl+3", "go to Air, Library, Station"),
-    ("Ctrl+F", "find items in the library"),
-    ("Space", "library: listen to the chosen item, or stop"),
-    ("Ctrl+Return", "library: add the chosen items to the running order"),
-    ("F4", "show the next finding"),
-    ("Ctrl+L", "light or dark"),
-    ("F1", "this page"),
-    ("Ctrl+Q", "close the desk; the station stays on air"),
+    (
+        "Everywhere",
+        (
+            ("Ctrl+1, Ctrl+2, Ctrl+3", "go to Air, Library, Station"),
+            ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
+            ("Ctrl+F", "find items in the library"),
+            ("Ctrl+C", "copy the chosen rows as text"),
+            ("F4", "show the next finding"),
+            ("Ctrl+L", "light or dark"),
+            ("F1", "this page"),
+            ("Ctrl+Q", "close the desk; the station stays on air"),
+        ),
+    ),
+    (
+        "Air",
+        (
+            ("F6", "attend, or leave unattended"),
+            ("F7", "change the segue into the chosen line"),
+            ("F8", "skip to the next line"),
+            ("F9", "stop, start, go on air"),
+            ("Ctrl+N", "add an item to the running order"),
+            ("Ctrl+Up, Ctrl+Down", "move the chosen line"),
+            ("Delete", "take the chosen lines out"),
+            ("+ and -, Left, Right", "night line: zoom, choose a line"),
+            ("Home", "night line: back to now"),
+        ),
+    ),
+    (
+        "Library",
+        (
+            ("Space", "listen to the chosen item, or stop"),
+            ("Ctrl+Return", "add the chosen items to the running order"),
+            ("Ctrl+M", "mark the chosen items, one after the other"),
+            ("Ctrl+S", "segue rules: keep what was changed"),
+        ),
+    ),
+    (
+        "Marking",
+        (
+            ("Space", "listen from the playhead, or stop"),
+            ("1 to 8", "set a marker at the playhead"),
+            ("Up, Down", "choose a marker"),
+            ("Left, Right", "playhead by 1 s; Shift 0.1, Ctrl 5"),
+            (", and .", "move the marker by 10 ms; Shift 1, Ctrl 100"),
+            ("Return", "type its position"),
+            ("Delete, Backspace", "clear it; as it is measured"),
+            ("H, L", "hear it; play around it again and again"),
+            ("Z, O", "to the zero crossing; to the onset nearby"),
+            ("+ and -, 0, Home", "zoom; all of it; the marker from close by"),
+            ("S", "spectrum"),
+            ("Page Up, Page Down", "the item before, the next item"),
+        ),
+    ),
+    (
+        "Changing a segue",
+        (
+            ("Space", "hear the join, or stop"),
+            (", and .", "move the start by 10 ms; Shift 1, Ctrl 100"),
+            ("F2, F3, F5", "keep it: this time, for the pair, in the items"),
+            ("Page Up, Page Down", "the join before, the next join"),
+        ),
+    ),
 )
+_COLUMNS = ((0, 1, 2), (3, 4))  # which parts stand below each other
 
 
 class KeysPage(QFrame):
@@ -39,18 +84,17 @@ class KeysPage(QFrame):
         super().__init__(parent)
         self.setObjectName("keys")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        grid = QGridLayout(self)
-        grid.setContentsMargins(32, 24, 32, 24)
-        grid.setHorizontalSpacing(28)
-        grid.setVerticalSpacing(9)
-        title = QLabel("Keys")
-        title.setProperty("role", "title")
-        grid.addWidget(title, 0, 0, 1, 2)
-        for row, (key, what) in enumerate(SHORTCUTS, 1):
-            name = QLabel(key)
-            name.setProperty("role", "name")
-            grid.addWidget(name, row, 0)
-            grid.addWidget(QLabel(what), row, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(28, 20, 28, 20)
+        row.setSpacing(36)
+        for parts in _COLUMNS:
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(18)
+            grid.setVerticalSpacing(6)
+            for part in parts:
+                _add_part(grid, *SHORTCUTS[part])
+            grid.setRowStretch(grid.rowCount(), 1)
+            row.addLayout(grid)
         self.hide()
 
     def open(self) -> None:
@@ -71,3 +115,15 @@ class KeysPage(QFrame):
         """Any click closes it."""
         del event
         self.hide()
+
+
+def _add_part(grid: QGridLayout, title: str, keys: tuple[tuple[str, str], ...]) -> None:
+    caption = QLabel(title.upper())
+    caption.setProperty("role", "caption")
+    first = grid.rowCount()
+    grid.addWidget(caption, first, 0, 1, 2)
+    for at, (key, what) in enumerate(keys, first + 1):
+        name = QLabel(key)
+        name.setProperty("role", "strong")
+        grid.addWidget(name, at, 0)
+        grid.addWidget(QLabel(what), at, 1)

@@ -14,7 +14,7 @@ from nightly_spindle.core.intake import Tags, lacks
 from nightly_spindle.core.items import Kind
 from nightly_spindle.desk import groups
 from nightly_spindle.desk.shelf import LibraryEdit
-from nightly_spindle.store import editing, exchange, lists
+from nightly_spindle.store import cue_files, editing, exchange, lists
 from nightly_spindle.store.uses import uses_of
 
 if TYPE_CHECKING:
@@ -234,9 +234,12 @@ class LibraryEdits(QObject):
         """Say what a CSV table would change, then change it."""
 
         def look(catalogue: Any) -> Any:
-            return exchange.changes_from(catalogue, exchange.read_table(path))
+            rows = exchange.read_table(path)
+            if cue_files.is_marker_table(rows):
+                return cue_files.marks_in_table(catalogue, path)
+            return exchange.changes_from(catalogue, rows)
 
-        def ask(changes: list[exchange.TableChange]) -> None:
+        def ask(changes: list[Any]) -> None:
             good = [change for change in changes if not change.problem]
             bad = [change.problem for change in changes if change.problem]
             box = QMessageBox(self._window)
@@ -249,11 +252,7 @@ class LibraryEdits(QObject):
 
             def done() -> None:
                 if box.clickedButton() is yes:
-                    self._push(
-                        f"read {path.name}",
-                        lambda lib: exchange.apply_changes(lib, good),
-                        exchange.undo_changes,
-                    )
+                    self._push(f"read {path.name}", *_taken(good))
 
             box.finished.connect(lambda _: done())
             self.asking = box
@@ -287,6 +286,14 @@ class LibraryEdits(QObject):
         asking.textValueSelected.connect(lambda name: then(name) if name.strip() else None)
         self.asking = asking
         asking.open()
+
+
+def _taken(good: list[Any]) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
+    """Return how the rows of a table are made true, and taken back."""
+    if isinstance(good[0], cue_files.RowMarks):
+        wanted = cue_files.wanted_of(good)
+        return lambda lib: editing.marking.set_by_hand(lib, wanted), editing.put_marks_back
+    return lambda lib: exchange.apply_changes(lib, good), exchange.undo_changes
 
 
 def _items(carts: Sequence[int]) -> str:

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.running_time import Running, running_time
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
@@ -100,7 +101,7 @@ class _Lines(QAbstractTableModel):
             length(self.starts[index.row()]) if index.row() < len(self.starts) else "",
             item.title,
             item.artist,
-            length(item.measure.cue_out_s - item.measure.cue_in_s),
+            length(cues_of(item).cue_out_s - cues_of(item).cue_in_s),
             str(cart),
             str(item.kind),
         )[index.column()]

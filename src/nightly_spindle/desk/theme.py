@@ -144,6 +144,7 @@ QLabel[role="sentence"] {{ background: {p.raised}; border-radius: 4px; padding: 
 QLabel[role="muted"] {{ color: {p.muted}; }}
 QLabel[role="caption"] {{ color: {p.muted}; font-size: {SMALL}px; font-weight: bold; }}
 QLabel[role="figure"] {{ font-size: 22px; font-weight: bold; }}
+QLabel[role="strong"] {{ font-weight: bold; }}
 QLabel[role="title"] {{ font-size: {TITLE}px; font-weight: bold; }}
 QLabel[role="name"] {{ font-size: {LARGE}px; font-weight: bold; }}
 QLabel[role="key"] {{ background: {p.raised}; border: 1px solid {p.line}; border-radius: 3px;

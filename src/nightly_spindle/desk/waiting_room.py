@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.intake import State, Tags, Waits
 from nightly_spindle.core.timebase import length, short_date
 from nightly_spindle.desk.fields import Field
@@ -337,7 +338,7 @@ class WaitingRoom(QWidget):
         if self._ear.playing and from_s is None:
             self._ear.stop()
         else:
-            self._ear.play(item.path, item.measure.cue_in_s if from_s is None else from_s)
+            self._ear.play(item.path, cues_of(item).cue_in_s if from_s is None else from_s)
 
     def _on_ear(self, path: str, at_s: float) -> None:
         if self._detail is not None and self._detail.item.path == path:

@@ -369,6 +369,7 @@ class Window(QMainWindow):
         if planned.live != self.link.on_air:
             return
         self.air.show_plan(planned)
+        self.library.items.go_by(planned.settings)
         night = planned.night
         self.status.show_finding(night.counting(), night.worst(), planned.settings.tz)
         self._show_time()

@@ -15,6 +15,8 @@ import numpy as np
 
 from nightly_spindle.core.intake import IntakeJob, IntakeOptions, Numbering, Source
 from nightly_spindle.core.items import Kind
+from nightly_spindle.core.markers import Marks, Shaping
+from nightly_spindle.core.segue_rules import ANY, pair_rule
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
@@ -24,6 +26,8 @@ from nightly_spindle.store.database import DATABASE
 from nightly_spindle.store.jobs import save_job
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.lists import make_list, set_target
+from nightly_spindle.store.marking import set_by_hand
+from nightly_spindle.store.segues import set_rule
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
@@ -128,7 +132,18 @@ def _programme(folder: Path) -> None:
         fog = make_list(library, "Fog night", carts[::2])
         set_target(library, fog, 900.0)
         make_list(library, "If all else fails", carts[1:12:3])
+        _programme_segues(library, carts)
     (folder / "newsdesk").mkdir()
+
+
+def _programme_segues(library: Library, songs: list[int]) -> None:
+    """Program a few segue rules, and mark two songs by hand."""
+    set_rule(library, pair_rule("song", "spot", {"fade_out_s": "2.0", "longest_s": "3.0"}))
+    set_rule(library, pair_rule("spot", "spot", {"overlap": "gap", "gap_s": "0.3"}))
+    set_rule(library, pair_rule("spot", ANY, {"overlap": "gap", "gap_s": "0.5"}))
+    marks = Marks(hook_start_s=40.0, hook_end_s=49.5, sweepers_s=(30.0, 62.0))
+    set_by_hand(library, {cart: (marks, Shaping(gain_trim_db=-1.5)) for cart in songs[3:4]})
+    set_by_hand(library, {cart: (Marks(intro_end_s=12.4), None) for cart in songs[8:9]})
 
 
 def leave_logs(folder: Path, day: date) -> list[Path]:

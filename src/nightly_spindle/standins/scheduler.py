@@ -8,12 +8,14 @@ from datetime import date, datetime, time
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.joins import span
 from nightly_spindle.core.logs import write_m3u
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
+_RATE = 1000  # lengths to a millisecond are good enough here
 _LINK_EVERY = 3  # songs
 _BREAK_EVERY_S = 1500.0
 
@@ -48,7 +50,8 @@ def day_log(items: Sequence[Item], day: date, seed: int, hours: float = 24.2) ->
             batch += dice.sample(spots, min(2, len(spots)))
             since_break = 0.0
         chosen += batch
-        length = sum(item.measure.segue_s - item.measure.cue_in_s for item in batch)
+        spans = [span(item, _RATE) for item in batch]
+        length = sum(here.segue - here.cue_in for here in spans) / _RATE
         filled += length
         since_break += length
     return chosen

@@ -22,6 +22,7 @@ from nightly_spindle.core.cue_files import (
 from nightly_spindle.core.cues import checked_marks, placed
 from nightly_spindle.core.errors import AudioUnreadable, InputFault
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
+from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.exchange import read_table, replace_file
 
 if TYPE_CHECKING:
@@ -115,10 +116,16 @@ class RowMarks:
     problem: str = ""
 
 
-def marks_in_table(
-    path: Path, items: Mapping[int, Item], by_path: Mapping[str, int], rule: SegueRule
-) -> list[RowMarks]:
+def is_marker_table(rows: Sequence[Mapping[str, str]]) -> bool:
+    """Whether a table that was read is one of markers."""
+    return bool(rows) and "by_hand" in rows[0]
+
+
+def marks_in_table(catalogue: Catalogue, path: Path) -> list[RowMarks]:
     """Return what a table changes of items' markers: rows that change nothing are left out."""
+    rule = catalogue.rules()[1].station
+    items = catalogue.items(catalogue.find(Query(), 0).carts.tolist())
+    by_path = {item.path: cart for cart, item in items.items()}
     found: list[RowMarks] = []
     for line, row in enumerate(read_table(path), 2):
         text = row.get("cart", "")

@@ -12,7 +12,9 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.audio.tags import clean
+from nightly_spindle.core.cues import placed
 from nightly_spindle.core.errors import InputFault, StorageFault
+from nightly_spindle.core.markers import Marker
 from nightly_spindle.core.playlists import Track, m3u, xspf
 from nightly_spindle.core.timebase import iso
 
@@ -22,6 +24,7 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.items import Item
+    from nightly_spindle.core.segue_rules import SegueRule
     from nightly_spindle.store.catalogue import Catalogue, Row
     from nightly_spindle.store.library import Library
 
@@ -38,15 +41,17 @@ _PART = 1000
 def table_rows(catalogue: Catalogue, carts: Sequence[int], tz: ZoneInfo) -> list[dict[str, Any]]:
     """Return the table's rows of these items, in order."""
     rows: list[dict[str, Any]] = []
+    rule = catalogue.rules()[1].station
     for at in range(0, len(carts), _PART):
         part = carts[at : at + _PART]
         items = catalogue.items(part)
-        rows += [_table_row(row, items[row.cart], tz) for row in catalogue.rows(part)]
+        rows += [_table_row(row, items[row.cart], tz, rule) for row in catalogue.rows(part)]
     return rows
 
 
-def _table_row(row: Row, item: Item, tz: ZoneInfo) -> dict[str, Any]:
+def _table_row(row: Row, item: Item, tz: ZoneInfo, rule: SegueRule) -> dict[str, Any]:
     measure = item.measure
+    at = {one.marker: f"{one.at_s:.3f}" for one in placed(item, rule) if not one.absent}
     return {
         "cart": row.cart,
         "kind": row.kind,
@@ -59,10 +64,10 @@ def _table_row(row: Row, item: Item, tz: ZoneInfo) -> dict[str, Any]:
         "duration_s": f"{measure.duration_s:.3f}",
         "integrated_lufs": _level(measure.integrated_lufs),
         "true_peak_dbtp": _level(measure.true_peak_dbtp),
-        "cue_in_s": f"{measure.cue_in_s:.3f}",
-        "segue_s": f"{measure.segue_s:.3f}",
-        "fade_start_s": f"{measure.fade_start_s:.3f}",
-        "cue_out_s": f"{measure.cue_out_s:.3f}",
+        "cue_in_s": at.get(Marker.CUE_IN, ""),
+        "segue_s": at.get(Marker.SEGUE, ""),
+        "fade_start_s": at.get(Marker.FADE_START, ""),
+        "cue_out_s": at.get(Marker.CUE_OUT, ""),
         "ending": str(measure.ending),
         "last_aired": "" if row.aired_us is None else iso(row.aired_us, tz),
         "added": iso(row.added_us, tz) if row.added_us else "",
