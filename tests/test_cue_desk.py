@@ -289,3 +289,74 @@ def test_a_rule_is_tried_on_real_pairs_before_it_is_kept(qtbot, window, library,
     qtbot.mouseClick(page.presets["relaxed"], Qt.MouseButton.LeftButton)
     qtbot.mouseClick(page.keep, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: Catalogue(station).rules()[1].station.trigger_db == -26, timeout=LONG)
+
+
+# -- files, levels, silence ------------------------------------------------------------------------
+
+
+def test_markers_go_into_files_and_tables_and_come_back(
+    qtbot, window, library, editor, station, tmp_path
+):
+    to_a_song(qtbot, editor)
+    session = editor.session
+    cart = session.item.cart
+    assert session.put(Marker.SEGUE, 5.0)
+    assert session.put(Marker.SWEEPER, 2.0)
+    menu = editor.files
+    menu.menu().aboutToShow.emit()
+    assert not menu.into.isEnabled(), "a FLAC file has no such chunks"
+    menu.beside.trigger()
+    qtbot.waitUntil(lambda: "are written to" in library.note.text(), timeout=LONG)
+    session.choose(Spot(Marker.SEGUE, 5.0))
+    session.measured_again()
+    menu.read.trigger()
+    qtbot.waitUntil(lambda: session.item.marks.segue_s == 5.0, timeout=LONG)
+    settled(qtbot, lambda: stored(station, cart).marks == Marks(segue_s=5.0, sweepers_s=(2.0,)))
+    keys(qtbot, editor, KEY.Key_Escape)
+
+    # all markers as a table; changed outside, offered again, taken and undone
+    table = tmp_path / "markers.csv"
+    library.items.save_to(table, markers=True)
+    qtbot.waitUntil(table.exists, timeout=LONG)
+    text = table.read_text(encoding="utf-8")
+    table.write_text(text.replace("5.000", "4.500"), encoding="utf-8")
+    library.items.offer([str(table)])
+    test_library_desk.answer(qtbot, library.edits, "Change them")
+    settled(qtbot, lambda: stored(station, cart).marks.segue_s == 4.5)
+    undo(qtbot, window)
+    settled(qtbot, lambda: stored(station, cart).marks.segue_s == 5.0)
+
+
+def test_levels_and_silence_are_set_at_the_desk(qtbot, window, library, station):
+    qtbot.mouseClick(window.places["Station"], Qt.MouseButton.LeftButton)
+    place = window.station
+    cards = place.levels
+    target = cards.fields["level.target_lufs"]
+    target.selectAll()
+    qtbot.keyClicks(target, "-19.5")
+    qtbot.keyClick(target, KEY.Key_Return)
+    settled(qtbot, lambda: Catalogue(station).rules()[0].levels.target_lufs == -19.5)
+    cards.kinds.setFocus()
+    qtbot.keyClicks(cards.kinds, "bed -8, id 2")
+    qtbot.keyClick(cards.kinds, KEY.Key_Return)
+    settled(
+        qtbot, lambda: Catalogue(station).rules()[0].kind_levels == (("bed", -8.0), ("id", 2.0))
+    )
+    cards.kinds.selectAll()
+    qtbot.keyClicks(cards.kinds, "brass 3")
+    qtbot.keyClick(cards.kinds, KEY.Key_Return)
+    qtbot.waitUntil(lambda: "it is a kind and a number" in place.told.text(), timeout=LONG)
+    # what listening plays at follows
+    qtbot.waitUntil(lambda: library.items._settings.levels.target_lufs == -19.5, timeout=LONG)
+    cards.kinds.setText("")
+    tail = cards.fields["trim.tail_db"]
+    tail.selectAll()
+    qtbot.keyClicks(tail, "-20")
+    qtbot.keyClick(tail, KEY.Key_Return)
+    settled(qtbot, lambda: Catalogue(station).rules()[0].trimming.tail_db == -20)
+    before = {cart: stored(station, cart).measure.cue_out_s for cart in carts(library)}
+    qtbot.mouseClick(cards.anew, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "10 items looked at" in place.told.text(), timeout=LONG)
+    after = {cart: stored(station, cart).measure.cue_out_s for cart in before}
+    assert any(after[cart] < before[cart] - 0.3 for cart in before)
+    assert all(after[cart] <= before[cart] for cart in before)

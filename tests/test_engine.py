@@ -20,11 +20,13 @@ from conftest import RATE, song_names, write_log
 
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.places import engine_pid, socket_path
+from nightly_spindle.cli.main import main
 from nightly_spindle.core.errors import EnvironmentFault, NotOnAir
 from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.running import AirState
 from nightly_spindle.intake.bring_in import Intake, bring_in
+from nightly_spindle.store.catalogue import Catalogue
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.journal import alarms_between, as_run_between
 
@@ -273,3 +275,35 @@ def test_hands_on_a_running_engine(station, air):
     assert "Pier is off air" in engine.told()
     removed = [line.note for line in lines(station) if line.outcome == "removed"]
     assert removed == ["taken out by hand"], "nothing vanishes without a trace"
+
+
+def test_rules_marks_and_joins_that_change_are_followed_on_air(station, air, capsys):
+    """A gap for the station, a segue point by hand, one join: each holds from the next on."""
+    write_log(station, DAY, song_names(station)[:4] * 3)
+    running = air("--clock", "2026-11-24T00:00:00", "--pace", "2", "--no-intake")
+    state = running.wait_on_air()["state"]
+    assert main(["segue", "rule", str(station), "--overlap", "gap", "--gap-s", "1.5"]) == 0
+    second, third = state["upcoming"][:2]
+    assert main(["markers", "set", str(station), str(third["cart"]), "--cue-in", "2"]) == 0
+    for edit, told in (({"segue_s": -3}, "seconds in the outgoing item"), ({"loud": 1}, "has no")):
+        with pytest.raises(EnvironmentFault, match=told):
+            ask(station, "join", line=third["id"], edit=edit)
+    with pytest.raises(EnvironmentFault, match="not in the running order any more"):
+        ask(station, "join", line=99_999, edit=None)
+    edit = {"out_cart": second["cart"], "segue_s": 4.0, "fade_out_s": 1.0}
+    assert ask(station, "join", line=third["id"], edit=edit) == {"was": None}
+    assert ask(station, "join", line=third["id"], edit=edit)["was"]["segue_s"] == 4.0
+
+    def aired():
+        return [line for line in lines(station) if line.outcome == "aired"]
+
+    wait(lambda: len(aired()) >= 4, 90, running.told)
+    running.end()
+    first, other, joined, after = sorted(aired(), key=lambda line: line.start_us)[:4]
+    assert other.start_us - first.end_us == pytest.approx(1.5e6, abs=3e4), "the gap"
+    assert joined.start_us - other.start_us == pytest.approx(4.0e6, abs=3e4), "the join by hand"
+    assert other.end_us - joined.start_us == pytest.approx(1.0e6, abs=3e4)
+    length_us = Catalogue(station).items([third["cart"]])[third["cart"]].measure.cue_out_s * 1e6
+    assert joined.end_us - joined.start_us == pytest.approx(length_us - 2e6, abs=5e4), "cue in"
+    assert after.start_us - joined.end_us == pytest.approx(1.5e6, abs=3e4)
+    capsys.readouterr()

@@ -1,0 +1,176 @@
+"""Listening for oneself: parts, loops, and joins that sound as they will on air."""
+
+import json
+import subprocess
+import sys
+import threading
+import time
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import soundfile
+from conftest import beep
+
+from nightly_spindle.air.player import Player
+from nightly_spindle.audio.measure import measure_file
+from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.markers import Curve, Marks, Shaping
+from nightly_spindle.core.programme import Programme
+from nightly_spindle.core.running import AirState, Line, Origin, Source
+from nightly_spindle.core.segue_rules import JoinEdit, SegueRule, Segues
+from nightly_spindle.core.sequencer import Sequencer
+from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.desk.join_session import JoinSession, Meeting
+from nightly_spindle.standins import listen
+
+
+class Card:
+    """An output that keeps what it is given, at no pace."""
+
+    def __init__(self):
+        self.blocks = []
+        self.enough = threading.Event()
+
+    def write(self, block):
+        self.blocks.append(block.copy())
+        self.enough.wait(0.0005)
+
+    def waiting_frames(self):
+        return 0
+
+    def close(self):
+        pass
+
+    def sound(self):
+        return np.concatenate(self.blocks)
+
+
+@pytest.fixture
+def listener(capsys):
+    card = Card()
+    made = listen.Listener(card)
+    thread = threading.Thread(target=made.run, daemon=True)
+    thread.start()
+    said = []
+
+    def tell(order, until):
+        made.tell(order)
+        end = time.monotonic() + 30
+        while time.monotonic() < end:
+            said.extend(json.loads(line) for line in capsys.readouterr().out.splitlines())
+            if until(said):
+                return list(said)
+            time.sleep(0.005)
+        pytest.fail(f"nothing came: {said}")
+        return None
+
+    yield tell, card, made
+    made.leave()
+    thread.join(10)
+
+
+def ended(said):
+    return any("ended" in one for one in said)
+
+
+@pytest.fixture
+def files(tmp_path):
+    """Two songs at the listening rate, so that frames can be compared one by one."""
+    made = []
+    for number, (seconds, hz, fade) in enumerate(((12, 440, 5.0), (9, 700, 0.0)), 1):
+        path = tmp_path / f"{number}.wav"
+        soundfile.write(path, beep(seconds, hz, listen._RATE, 0.25, fade_s=fade), listen._RATE)
+        measure = measure_file(str(path)).measure
+        made.append(Item(number, Kind.SONG, f"Song {number}", "", str(path), measure))
+    return made
+
+
+def test_a_part_is_played_frame_by_frame_and_loops(listener, files):
+    tell, card, _ = listener
+    path = files[1].path
+    said = tell({"play": path, "from_s": 1.0, "to_s": 1.5, "gain_db": -6.0}, ended)
+    assert said[0]["at_s"] == pytest.approx(1.0, abs=0.03)
+    wave = soundfile.read(path, dtype="float32")[0]
+    heard = card.sound()[: listen._RATE // 2]
+    expected = wave[listen._RATE : listen._RATE * 3 // 2] * np.float32(10 ** (-6 / 20))
+    assert np.abs(heard - expected).max() < 1e-6
+    card.blocks.clear()
+    tell({"play": path, "from_s": 2.0, "to_s": 2.1, "gain_db": 0, "loop": True},
+         lambda said: sum(abs(one.get("at_s", 0) - 2.0) < 0.03 for one in said) > 4)  # fmt: skip
+    tell({"ready": True}, lambda said: {"ready": True} in said)
+    told = tell({"play": "/nowhere.wav"}, lambda said: "problem" in said[-1])
+    assert "/nowhere.wav cannot be read" in told[-1]["problem"]
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        None,
+        JoinEdit(1, segue_s=9.0, fade_start_s=8.0, fade_out_s=2.5, fade_in_s=0.7),
+        JoinEdit(1, segue_s=10.5, fade_out_s=1.0, fade_out_curve=Curve.LINEAR),
+        JoinEdit(1, segue_s=13.0),
+    ],
+)
+def test_a_join_sounds_to_the_operator_as_it_will_on_air(listener, files, edit):
+    tell, card, _ = listener
+    out, into = files
+    out = replace(out, shaping=Shaping(gain_trim_db=-2.0))
+    settings = StationSettings("Pier", "Europe/Lisbon", rate=48_000)
+    meeting = Meeting(out, into, settings, Segues(), {}, {})
+    order, first = JoinSession(meeting, 0.0, edit).to_hear()
+    tell({"join": order}, ended)
+    heard = card.sound()
+
+    station = Programme(settings, None, {1: out, 2: into})
+    state = AirState(48_000, 0, -1)
+    state.upcoming = [Line(1, 1, Origin(Source.LOG)), Line(2, 2, Origin(Source.LOG), edit)]
+    state.next_id = 3
+    player = Player(Sequencer(station, state), [], listen._BLOCK)
+    aired = []
+    while len(aired) * listen._BLOCK < (first + order["to_s"]) * 48_000 - listen._BLOCK:
+        block = np.empty((listen._BLOCK, 2), np.float32)
+        player.pull(block)
+        aired.append(block)
+    player.mixer.close()
+    aired = np.concatenate(aired)
+    delay = player.limiter.delay  # the player gives it back, the listener does not
+    begin = round(first * 48_000)
+    count = min(len(aired) - begin, len(heard) - delay) - 1
+    away = np.abs(aired[begin : begin + count] - heard[delay : delay + count])
+    assert float(away.max()) < 2e-3, f"differs at {int(away.max(axis=1).argmax()) / 48_000} s"
+    assert float(np.abs(heard).max()) > 0.1
+
+
+def test_the_process_answers_within_a_blink_and_ends_with_its_input(files):
+    command = [sys.executable, "-m", "nightly_spindle.standins.listen"]
+    with subprocess.Popen(
+        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    ) as process:
+        for order in ({"ready": True}, {"play": files[0].path, "from_s": 2.0}):
+            process.stdin.write(json.dumps(order) + "\n")
+            process.stdin.flush()
+            told = json.loads(process.stdout.readline())
+        assert told["at_s"] == pytest.approx(2.0, abs=0.05)
+        process.stdin.close()
+        assert process.wait(30) == 0
+
+
+def test_what_is_kept_of_a_join_becomes_markers_where_it_can(files):
+    out, into = files
+    settings = StationSettings("Pier", "Europe/Lisbon", segue=SegueRule(fade_in_s=0.2))
+    session = JoinSession(Meeting(out, into, settings, Segues(settings.segue), {}, {}), 0.0, None)
+    assert not session.changed
+    session.change(segue_s=9.5, fade_out_s=1.5, fade_in_s=0.0, fade_out_curve=Curve.LINEAR)
+    wanted = session.into_items()
+    assert wanted[1] == (
+        Marks(segue_s=9.5), Shaping(fade_out_s=1.5, fade_out_curve=Curve.LINEAR)
+    )  # fmt: skip
+    assert wanted[2] == (None, Shaping(fade_in_s=0.0))
+    session.change(segue_s=13.0)
+    with pytest.raises(Exception, match="A gap is no marker of an item"):
+        session.into_items()
+    session.reset()
+    assert session.edit == JoinEdit()
+    assert not session.changed
+    assert session.told().startswith("The levels of these items are not measured")
