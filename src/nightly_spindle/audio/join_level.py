@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 Array = NDArray[np.floating[Any]]
 STEP_S = 0.005
-BEFORE_S, AFTER_S = 13.0, 13.0
+BEFORE_S, AFTER_S = 20.0, 20.0
 FLOOR_DB = -120.0
 _MOMENT_S = 0.4
 _STEADY_S = 1.0
@@ -101,7 +101,7 @@ class Side:
 
 
 def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
-    """Return the levels from 13 s before the incoming item starts to 13 s after."""
+    """Return the levels from 20 s before the incoming item starts to 20 s after."""
     count = round((BEFORE_S + AFTER_S) / STEP_S)
     start = round(BEFORE_S / STEP_S)
     at: Array = (np.arange(count) - start) * STEP_S

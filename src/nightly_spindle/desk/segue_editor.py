@@ -43,8 +43,8 @@ _TOOLS = (
     ("in", "zoom-in", "", "Closer (+)"),
 )
 _HINT = (
-    "Drag the lower item, or , and . move its start by 10 ms, with Shift 1, with Ctrl 100 · "
-    "Space hears it · Page Up, Page Down other joins · F2, F3, F5 keep it"
+    "Drag the lower item, or move it by , and . (10 ms; Shift 1, Ctrl 100) · Space hears it · "
+    "F2, F3, F5 keep it · F1 all keys"
 )
 
 
