@@ -223,6 +223,7 @@ def paint() -> None:
     """Paint 2,000 blocks."""
     from PySide6.QtGui import QPainter, QPixmap
 
+    from nightly_spindle.core.markers import Curve
     from nightly_spindle.core.night import Block, Night
     from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.desk import theme
@@ -233,10 +234,11 @@ def paint() -> None:
     application()
     start, second = 1_795_000_000_000_000, 1_000_000
     kinds = ("song", "song", "id", "spot")
+    curve = Curve.EQUAL_POWER
     blocks = [
         Block(
             n, n, kinds[n % 4], f"Block {n}", "", start + n * 21 * second,
-            start + (n * 21 + 24) * second, 0, 30, 3, "3.0 s", (), "", "", "", "aired",
+            start + (n * 21 + 24) * second, 0, 30, 3, curve, "3.0 s", (), "", "", "", "aired",
             net=False, movable=True, path="",
         )
         for n in range(2000)

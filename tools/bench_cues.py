@@ -44,7 +44,7 @@ for _ in range(7):
     begun = time.perf_counter()
     cues.session.open(carts, long)
     until(lambda: cues.session.item is not None and cues.session.item.cart == long)
-    w.grab()
+    cues.wave.grab(); cues.whole.grab()  # painted
     opened.append(time.perf_counter() - begun)
 until(lambda: cues.wave.sound.peaks is not None)
 frames = []

@@ -48,7 +48,7 @@ def find_intro(sound: NDArray[np.float32], rate: float, cue_in_s: float) -> Intr
         return None
     at = np.arange(first, last, _STEP)
     # against what was heard so far: a chord that comes round again is nothing new
-    heard = np.stack([np.percentile(levels[begin + edge : i - edge], 75, axis=0) for i in at])
+    heard = np.stack([np.percentile(levels[begin + edge : i - edge : 2], 75, axis=0) for i in at])
     sums = np.concatenate([np.zeros((1, _BANDS)), np.cumsum(levels, axis=0)])
     low, high = np.maximum(at - side, begin + edge), np.minimum(at + side, len(levels))
     before = (sums[at - edge] - sums[low]) / (at - edge - low)[:, None]

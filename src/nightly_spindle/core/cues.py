@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.items import FALL_DB, Item, Kind, Measure
-from nightly_spindle.core.markers import Marker, Marks
+from nightly_spindle.core.markers import UNMARKED, Marker, Marks
 from nightly_spindle.core.timebase import stamp
 
 if TYPE_CHECKING:
     from nightly_spindle.core.segue_rules import SegueRule
 
+_DEPTHS = tuple(-level for level in FALL_DB)
 LEAST_S = 0.05  # an item sounds for so long at least
 
 
@@ -40,6 +41,8 @@ def cues_of(item: Item) -> Cues:
     measure, marks = item.measure, item.marks
     length = measure.duration_s
     trims = not item.untouched
+    if marks is UNMARKED or marks == UNMARKED:  # nearly every item, asked thousands of times
+        return _measured_cues(item, trims)
     cue_in = _set(marks, Marker.CUE_IN, measure.cue_in_s if trims else 0.0, 0.0)
     cue_out = _set(marks, Marker.CUE_OUT, measure.cue_out_s if trims else length, length)
     cue_in = min(max(0.0, cue_in), length)
@@ -62,6 +65,19 @@ def cues_of(item: Item) -> Cues:
     )
 
 
+def _measured_cues(item: Item, trims: bool) -> Cues:
+    """Return the markers of an item of which none is set by hand."""
+    measure = item.measure
+    length = measure.duration_s
+    cue_in, cue_out = (measure.cue_in_s, measure.cue_out_s) if trims else (0.0, length)
+    cue_in = min(max(0.0, cue_in), length)
+    cue_out = min(max(cue_in, cue_out), length)
+    intro = measure.intro_end_s if item.kind is Kind.SONG else None
+    return Cues(
+        cue_in, cue_out, None, None, _inside(intro, cue_in, cue_out), None, None, ()
+    )  # fmt: skip
+
+
 def _set(marks: Marks, marker: Marker, measured: float, cleared: float) -> float:
     at = marks.at(marker)
     if at is not None:
@@ -80,10 +96,9 @@ def fallen_at(measure: Measure, db: float) -> float | None:
     """
     if len(measure.fall) != len(FALL_DB):
         return None
-    depth = [-level for level in FALL_DB]
-    wanted = min(max(-db, depth[0]), depth[-1])
-    at = max(1, bisect_left(depth, wanted))
-    part = (wanted - depth[at - 1]) / (depth[at] - depth[at - 1])
+    wanted = min(max(-db, _DEPTHS[0]), _DEPTHS[-1])
+    at = max(1, bisect_left(_DEPTHS, wanted))
+    part = (wanted - _DEPTHS[at - 1]) / (_DEPTHS[at] - _DEPTHS[at - 1])
     return measure.fall[at - 1] + part * (measure.fall[at] - measure.fall[at - 1])
 
 

@@ -211,9 +211,10 @@ class Sequencer(Edits):
             return state.frame
         if not state.unattended:
             return max(self._natural_end(playing), state.frame)
-        soonest = soonest_pass(playing.item, self.programme.segues, state.rate)
-        if playing.start + soonest - playing.begin >= before and not state.upcoming:
-            return None
+        if not state.upcoming:
+            soonest = soonest_pass(playing.item, self.programme.segues, state.rate)
+            if playing.start + soonest - playing.begin >= before:
+                return None
         at = playing.start + self._join(actions).segue - playing.begin
         if state.silent_at:
             # the fader is down already: another next line must not leave a hole behind it

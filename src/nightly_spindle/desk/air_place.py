@@ -23,7 +23,6 @@ from nightly_spindle.desk.details import Details
 from nightly_spindle.desk.header import Header
 from nightly_spindle.desk.nightline import NightLine
 from nightly_spindle.desk.order_table import OrderTable
-from nightly_spindle.desk.segue_editor import SegueEditor
 from nightly_spindle.desk.theme import Palette, icon
 from nightly_spindle.desk.undo import AddLine, MoveLine, RemoveLines
 
@@ -31,6 +30,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.night import Block, Mark
     from nightly_spindle.desk.link import EngineLink
     from nightly_spindle.desk.planning import Planned
+    from nightly_spindle.desk.segue_editor import SegueEditor
     from nightly_spindle.desk.shelf import Shelf
 
 _TOOLS = (
@@ -69,7 +69,8 @@ class AirPlace(QWidget):
         self.table = OrderTable(palette)
         self.details = Details(palette)
         self.add = AddPanel(shelf)
-        self.segue = SegueEditor(shelf, link, self.undo, palette)
+        self._shelf = shelf
+        self._segue: SegueEditor | None = None
         self.tools: dict[str, QToolButton] = {}
         self.note = QLabel("")
         self.note.setProperty("role", "muted")
@@ -98,13 +99,11 @@ class AirPlace(QWidget):
         left.addWidget(self.header)
         self.stage = QStackedWidget()
         self.stage.addWidget(split)
-        self.stage.addWidget(self.segue)
         left.addWidget(self.stage, 1)
         self.beside = QStackedWidget()
         self.beside.setFixedWidth(300)
         self.beside.addWidget(self.details)
         self.beside.addWidget(self.add)
-        self.beside.addWidget(self.segue.panel)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -139,8 +138,6 @@ class AirPlace(QWidget):
         self.details.step_asked.connect(self.step_line)
         self.details.remove_asked.connect(self.remove_lines)
         self.details.segue_asked.connect(self.edit_segue)
-        self.segue.said.connect(self.said)
-        self.segue.closed.connect(self.close_segue)
         self.add.add_asked.connect(self._add)
         self.add.closed.connect(self.close_add)
         tools = self.tools
@@ -163,7 +160,8 @@ class AirPlace(QWidget):
         self.night.set_palette(palette)
         self.table.order.set_palette(palette)
         self.details.join.palette_ = palette
-        self.segue.set_palette(palette)
+        if self._segue is not None:
+            self._segue.set_palette(palette)
         for name, picture, _text, _tip in _TOOLS:
             self.tools[name].setIcon(icon(picture, palette.text))
         self.update()
@@ -185,8 +183,8 @@ class AirPlace(QWidget):
             self.details.show_line(planned, chosen[0])
         for name in ("add", "remove"):
             self.tools[name].setEnabled(planned.live)
-        if self.stage.currentWidget() is self.segue:
-            self.segue.show_plan(planned)
+        if self._segue is not None and self.stage.currentWidget() is self._segue:
+            self._segue.show_plan(planned)
         self._follow()
 
     def set_now(self, now_us: int) -> None:
@@ -280,6 +278,24 @@ class AirPlace(QWidget):
             )
             return None
         return block
+
+    @property
+    def segue(self) -> SegueEditor:
+        """The segue editor, made when it is first asked for: the desk opens sooner."""
+        if self._segue is None:
+            from nightly_spindle.desk.segue_editor import SegueEditor
+
+            self._segue = SegueEditor(self._shelf, self._link, self.undo, self._palette)
+            self._segue.said.connect(self.said)
+            self._segue.closed.connect(self.close_segue)
+            self.stage.addWidget(self._segue)
+            self.beside.addWidget(self._segue.panel)
+        return self._segue
+
+    def close_down(self) -> None:
+        """End what runs beside."""
+        if self._segue is not None:
+            self._segue.close_down()
 
     def edit_segue(self, line_id: int = 0) -> None:
         """Open the segue editor on the join into a line: the one given, the chosen, the next."""

@@ -18,13 +18,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.desk.cue_editor import CueEditor
 from nightly_spindle.desk.intake_page import IntakePage
 from nightly_spindle.desk.items_page import ItemsPage
 from nightly_spindle.desk.library_edits import LibraryEdits
 from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.lists_page import ListsPage
-from nightly_spindle.desk.segue_page import SeguePage
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.desk.waiting_room import WaitingRoom
 from nightly_spindle.intake.place import intake_pid
@@ -39,6 +37,8 @@ if TYPE_CHECKING:
     from nightly_spindle.core.intake import IntakeOptions
     from nightly_spindle.core.night import Block
     from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.desk.cue_editor import CueEditor
+    from nightly_spindle.desk.segue_page import SeguePage
     from nightly_spindle.desk.theme import Palette
     from nightly_spindle.store.intake_reading import Seen
 
@@ -72,8 +72,9 @@ class LibraryPlace(QWidget):
         self.lists = ListsPage(self.shelf, self.edits, palette, settings)
         self.waiting = WaitingRoom(self.shelf, self.edits, self.ear, palette, tz)
         self.intake = IntakePage(self.shelf, palette, tz)
-        self.segues = SeguePage(self.shelf, self.edits.undo, palette, tonight)
-        self.cues = CueEditor(self.shelf, self.edits.undo, self.ear, palette)
+        self._palette, self._tonight = palette, tonight
+        self._segues: SeguePage | None = None
+        self._cues: CueEditor | None = None
         self.note = QLabel("")
         self.note.setProperty("role", "muted")
         self.note.setWordWrap(True)
@@ -101,7 +102,7 @@ class LibraryPlace(QWidget):
         row.setContentsMargins(12, 8, 12, 0)
         row.setSpacing(4)
         for name, page in zip(
-            _PAGES, (self.items, self.lists, self.waiting, self.intake, self.segues), strict=True
+            _PAGES, (self.items, self.lists, self.waiting, self.intake, QWidget()), strict=True
         ):
             self.pages.addWidget(page)
             button = QToolButton()
@@ -112,7 +113,6 @@ class LibraryPlace(QWidget):
             button.clicked.connect(lambda _=False, name=name: self.show_page(name))
             self.tabs[name] = button
             row.addWidget(button)
-        self.pages.addWidget(self.cues)
         row.addSpacing(16)
         row.addWidget(self.note, 1)
         box = QVBoxLayout(self)
@@ -126,19 +126,20 @@ class LibraryPlace(QWidget):
         self.shelf.changed.connect(self._refresh)
         for source in (self.shelf.failed, self.ear.failed, self.edits.said, self.items.said,
                        self.lists.said, self.waiting.said, self.intake.said,
-                       self.cues.said, self.segues.said):  # fmt: skip
+                       ):  # fmt: skip
             source.connect(self.say)
         self.items.bring_asked.connect(self.bring_in)
         self.items.add_asked.connect(self.add_asked)
         self.items.list_made.connect(self._on_list)
         self.items.mark_asked.connect(self.mark)
-        self.cues.closed.connect(lambda: self.show_page("Items"))
         self.waiting.counted.connect(self._on_counted)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        for page in (self.items, self.lists, self.waiting, self.intake, self.segues, self.cues):
-            page.set_palette(palette)
+        self._palette = palette
+        for page in (self.items, self.lists, self.waiting, self.intake, self._segues, self._cues):
+            if page is not None:
+                page.set_palette(palette)
 
     def open(self) -> None:
         """Read the library when the place is looked at for the first time."""
@@ -157,7 +158,8 @@ class LibraryPlace(QWidget):
     def close_down(self) -> None:
         """End what runs beside."""
         self._beside.stop()
-        self.cues.close_down()
+        if self._cues is not None:
+            self._cues.close_down()
         self.intake.close_down()
         self.ear.close()
         if self._process is not None:
@@ -174,10 +176,13 @@ class LibraryPlace(QWidget):
         """Show one of the pages."""
         for other, tab in self.tabs.items():
             tab.setChecked(other == name)
-        if self.pages.currentWidget() is self.cues:
-            self.cues.session.close()
+        if self._cues is not None and self.pages.currentWidget() is self._cues:
+            self._cues.session.close()
             self.ear.stop()
-        self.pages.setCurrentIndex(_PAGES.index(name))
+        if name == "Segue rules":
+            self.pages.setCurrentWidget(self.segues)
+        else:
+            self.pages.setCurrentIndex(_PAGES.index(name))
         if name == "Intake":
             self.intake.open()
         else:
@@ -192,6 +197,33 @@ class LibraryPlace(QWidget):
             self.segues.matrix.setFocus()
         elif name == "Items":
             self.items.field.setFocus()
+
+    # The two pages that need most are made when they are first asked for: the desk opens sooner.
+
+    @property
+    def cues(self) -> CueEditor:
+        """The marker editor."""
+        if self._cues is None:
+            from nightly_spindle.desk.cue_editor import CueEditor
+
+            self._cues = CueEditor(self.shelf, self.edits.undo, self.ear, self._palette)
+            self._cues.said.connect(self.say)
+            self._cues.closed.connect(lambda: self.show_page("Items"))
+            self.pages.addWidget(self._cues)
+        return self._cues
+
+    @property
+    def segues(self) -> SeguePage:
+        """The segue rules."""
+        if self._segues is None:
+            from nightly_spindle.desk.segue_page import SeguePage
+
+            self._segues = SeguePage(self.shelf, self.edits.undo, self._palette, self._tonight)
+            self._segues.said.connect(self.say)
+            at = _PAGES.index("Segue rules")
+            self.pages.removeWidget(self.pages.widget(at))
+            self.pages.insertWidget(at, self._segues)
+        return self._segues
 
     def mark(self, carts: list[int], first: int) -> None:
         """Open the marker editor on items."""

@@ -409,7 +409,7 @@ class Window(QMainWindow):
         self._memory.sync()
         for timer in (self._replan, self._still, self._note):
             timer.stop()
-        self.air.segue.close_down()
+        self.air.close_down()
         self.link.close()
         self.planner.close()
         self.library.close_down()
