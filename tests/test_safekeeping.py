@@ -169,9 +169,11 @@ def test_a_backup_that_is_not_sound_is_refused_and_nothing_is_touched(station, t
     data = bytearray(good.read_bytes())
     with zipfile.ZipFile(good) as pack:
         parts = {name: pack.read(name) for name in pack.namelist()}
+        largest = max(pack.infolist(), key=lambda info: info.compress_size)
     manifest = json.loads(parts["manifest.json"])
     if harm == "flip":
-        data[len(data) // 3] ^= 0x55
+        # in the middle of what is kept, not in a date of the archive that says nothing
+        data[largest.header_offset + 60 + largest.compress_size // 2] ^= 0x55
     if harm == "climbs":
         manifest["files"]["../evil"] = "0"
     if harm == "newer":
