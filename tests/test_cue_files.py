@@ -215,6 +215,9 @@ def test_markers_by_command_in_all_their_ways(station, capsys, tmp_path):
     _, told, _ = out(capsys, "markers", "write", station, wav, "--into-file")
     path = Path(told.strip())
     assert by_libsndfile(path)[0]["hook-end"] == round(2.25 * 48_000)
+    source = str(path)
+    brought = view(capsys, "import", station, source, "--kind", "song")
+    assert brought[0]["state"] == "known", "a file that we wrote markers into is no new audio"
     assert "is no WAV file" in out(capsys, "markers", "write", station, flac, "--into-file")[2]
     out(capsys, "markers", "set", station, wav, flac, "--segue", "measured", "--sweeper", "none",
         "--gain-trim-db", "0")  # fmt: skip

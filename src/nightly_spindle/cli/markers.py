@@ -182,11 +182,21 @@ def read_table(options: argparse.Namespace) -> int:
 
 def write_files(options: argparse.Namespace) -> int:
     """Write markers into sidecars, or into the WAV files themselves."""
-    catalogue = Catalogue(Path(options.folder))
+    from nightly_spindle.store import marking
+    from nightly_spindle.store.library import Library
+
+    folder = Path(options.folder)
+    catalogue = Catalogue(folder)
     _, segues = catalogue.rules()
-    write = cue_files.write_into if options.into_file else cue_files.write_sidecar
-    items = items_asked(catalogue, options.carts)
-    written = [str(write(item, segues.station)) for item in items.values()]
+    written = []
+    for cart, item in items_asked(catalogue, options.carts).items():
+        if options.into_file:
+            path = cue_files.write_into(item, segues.station)
+            with Library(folder) as library:
+                marking.note_file(library, cart, path)
+        else:
+            path = cue_files.write_sidecar(item, segues.station)
+        written.append(str(path))
     if options.json:
         print_json({"written": written})
     else:

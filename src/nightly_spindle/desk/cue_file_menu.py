@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QToolButton, QWidget
 
-from nightly_spindle.store import cue_files
+from nightly_spindle.store import cue_files, editing
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.items import Item
     from nightly_spindle.desk.cue_session import CueSession
 
 
@@ -33,8 +31,8 @@ class CueFileMenu(QToolButton):
         self.beside = menu.addAction("Write the markers beside the audio (JSON)")
         self.into = menu.addAction("Write the markers into the WAV file (cart and cue chunks)")
         self.read = menu.addAction("Read the markers that the file brings")
-        self.beside.triggered.connect(lambda: self._write(cue_files.write_sidecar))
-        self.into.triggered.connect(lambda: self._write(cue_files.write_into))
+        self.beside.triggered.connect(lambda: self._write(into=False))
+        self.into.triggered.connect(lambda: self._write(into=True))
         self.read.triggered.connect(self._read)
         menu.aboutToShow.connect(self._on_open)
         self.setMenu(menu)
@@ -44,17 +42,22 @@ class CueFileMenu(QToolButton):
         wave = item is not None and Path(item.path).suffix.lower() in cue_files.WAVES
         self.into.setEnabled(wave)
 
-    def _write(self, write: Callable[[Item, Any], Path]) -> None:
+    def _write(self, *, into: bool) -> None:
         session = self._session
         session.settle()
         item, segues = session.item, session.segues
         if item is None or segues is None:
             return
         rule = segues.station
-        session.shelf.look(
-            lambda _: write(item, rule),
-            lambda path: self.said.emit(f"The markers are written to {path}."),
-        )
+
+        def work(library: Any) -> Path:
+            if not into:
+                return cue_files.write_sidecar(item, rule)
+            path = cue_files.write_into(item, rule)
+            editing.marking.note_file(library, item.cart, path)
+            return path
+
+        session.shelf.edit(work, lambda path: self.said.emit(f"The markers are written to {path}."))
 
     def _read(self) -> None:
         session = self._session

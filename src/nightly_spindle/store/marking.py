@@ -16,6 +16,7 @@ from nightly_spindle.store.snapshot import item_from
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
+    from pathlib import Path
 
     from nightly_spindle.audio.measure import Measured
     from nightly_spindle.core.items import Item
@@ -86,6 +87,16 @@ def _now(library: Library, carts: Sequence[int]) -> list[Row]:
     for at in range(0, len(carts), _PART):
         found += library.rows(select(*columns).where(t.item.c.cart.in_(carts[at : at + _PART])))
     return found
+
+
+def note_file(library: Library, cart: int, path: Path) -> None:
+    """Keep in mind that an item's file was written to by us: it is not new audio."""
+    stat = path.stat()
+    library.run(
+        t.item.update()
+        .where(t.item.c.cart == cart)
+        .values(size=stat.st_size, mtime_ns=stat.st_mtime_ns, version=library.version())
+    )
 
 
 def measured(library: Library, cart: int, found: Measured) -> None:
