@@ -271,7 +271,6 @@ def test_a_rule_is_tried_on_real_pairs_before_it_is_kept(qtbot, window, library,
     assert (before.caption, after.caption) == ("NOW", "CHANGED")
     qtbot.waitUntil(lambda: "1.5 s of silence" in after.told, timeout=LONG)
     assert "together" in before.told
-    assert after.bad, "a gap of 1.5 s is a hole"
     assert Catalogue(station).rules()[1].rules == ()
     qtbot.mouseClick(page.keep, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: Catalogue(station).rules()[1].rules != (), timeout=LONG)

@@ -216,6 +216,7 @@ def test_rules_read_back_as_sentences_and_settings_as_texts(rule):
     told = " ".join(sentences(rule))
     if rule.overlap is Overlap.GAP:
         assert f"after {rule.gap_s:g} s of silence" in told
+        assert "plays out by itself" in told
     elif rule.overlap is Overlap.FIXED:
         assert f"{rule.fixed_s:g} s before the cue out" in told
     else:

@@ -22,9 +22,10 @@ from nightly_spindle.core.cues import fallen_at, natural_segue
 from nightly_spindle.core.items import FALL_DB, Ending, Item, Kind, Measure
 from nightly_spindle.core.joins import plan_join, span
 from nightly_spindle.core.levels import Levels, gain
+from nightly_spindle.core.markers import Marks, Shaping
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.running import AirState, Line, Origin, Source
-from nightly_spindle.core.segue_rules import SegueRule, Segues
+from nightly_spindle.core.segue_rules import Overlap, SegueRule, Segues
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.settings import StationSettings, Trimming
 from nightly_spindle.standins import demo
@@ -217,6 +218,32 @@ def test_every_default_segue_between_the_demo_songs_is_right(songs):
     print("\n".join(row for _, row in table))
     assert len(table) == 110
     assert [row for faults, row in table if faults] == []
+
+
+def test_faults_of_a_join_are_told_where_they_are_and_a_gap_that_is_wanted_is_none(songs):
+    (out, envelope, _, _), (into, other, _, _) = songs[:2]  # a fade of nine seconds, a cold end
+    cold, cold_levels = into, other
+    sides = [Side(i, e, gain(i, Levels()).db) for i, e in ((out, envelope), (into, other))]
+    back = sides[::-1]
+
+    def faults(rule, pair):
+        first, second = pair[0].item, pair[1].item
+        join = plan_join(first, span(first, RATE).cue_in, second, Segues(rule), RATE)
+        return " ".join(assess(join_levels(*pair, join, RATE)).faults)
+
+    assert faults(SegueRule(), sides) == ""
+    assert "A hole" in faults(SegueRule(patience_s=6.0), sides), "the trigger alone leaves one"
+    assert "A clash" in faults(SegueRule(overlap=Overlap.FIXED, fixed_s=6.0, fade_out_s=0.0), back)
+    assert faults(SegueRule(overlap=Overlap.GAP, gap_s=1.5), back) == ""
+    # cut three seconds before its end, at full level
+    short = replace(cold, marks=Marks(cue_out_s=cold.measure.cue_out_s - 3.0))
+    cut = [Side(short, cold_levels, 0.0), sides[0]]
+    assert "Cut off" in faults(SegueRule(fade_out_s=0.0), cut)
+    assert "Cut off" not in faults(SegueRule(overlap=Overlap.FIXED), cut), "a fade goes to silence"
+    # an item that ends with its file is not cut, whatever is left after the last whole hop
+    whole = [Side(replace(i, shaping=Shaping(untouched=True)), e, 0.0)
+             for i, e in ((cold, cold_levels), (out, envelope))]  # fmt: skip
+    assert "Cut off" not in faults(SegueRule(), whole)
 
 
 def test_the_rendered_night_has_no_hole_no_jump_and_no_cut(songs):

@@ -55,11 +55,15 @@ class JoinLevels:
     cut_db: float
     begins: int = 0
     fade_in_s: float = 0.0
+    gap_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """What is wrong with a join, in dB and seconds; a length of 0 is none."""
+    """What is wrong with a join, in dB and seconds; a length of 0 is none.
+
+    `meant_s` is the silence that a rule or a hand wanted between the two.
+    """
 
     dip_db: float
     dip_s: float
@@ -67,12 +71,14 @@ class Verdict:
     bump_s: float
     clash_s: float
     cut_db: float
+    meant_s: float = 0.0
 
     @property
     def faults(self) -> tuple[str, ...]:
         """What is wrong, in sentences; empty when nothing is."""
         told = []
-        if self.dip_s > LASTS_S:
+        meant = self.meant_s + _MOMENT_S if self.meant_s else 0.0
+        if self.dip_s > LASTS_S + meant:
             told.append(f"A hole: {self.dip_db:.0f} dB down for {self.dip_s:.1f} s.")
         if self.bump_s > LASTS_S:
             told.append(f"A bump: {self.bump_db:.0f} dB up for {self.bump_s:.1f} s.")
@@ -129,6 +135,7 @@ def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
         min(0.0, float(_db(np.array([cut]))[0]) - out.played_lufs),
         int(np.argmax(~quiet)),
         join.fade_in / rate,
+        max(0.0, -join.overlap / rate),
     )
 
 
@@ -155,6 +162,7 @@ def assess(levels: JoinLevels) -> Verdict:
         _longest((both > high + BUMP_DB) & (both > alone + SUMS_DB)),
         _longest(clash),
         levels.cut_db,
+        levels.gap_s,
     )
 
 
@@ -166,7 +174,8 @@ def _power(side: Side, at_s: Array) -> Array:
     envelope = side.envelope
     if envelope is None:
         return power
-    index = np.floor(at_s / envelope.hop_s).astype(np.int64)
+    # what is left of the file after its last whole hop goes on as that did
+    index = np.minimum(np.floor(at_s / envelope.hop_s).astype(np.int64), envelope.hops - 1)
     tail, begin = envelope.ending()
     for levels, offset in ((envelope.beginning(), 0), (tail, begin)):
         known = inside & (index >= offset) & (index < offset + len(levels))

@@ -244,7 +244,8 @@ def _start_sentence(rule: SegueRule) -> str:
 
 
 def _fade_sentence(rule: SegueRule) -> str:
-    if not rule.fade_out_s or rule.fade_out_curve is Curve.STRAIGHT:
+    plays_out = rule.overlap is Overlap.GAP or not rule.fade_out_s
+    if plays_out or rule.fade_out_curve is Curve.STRAIGHT:
         return "What is ending plays out by itself."
     return (
         f"What is ending fades to silence over {rule.fade_out_s:g} s, "

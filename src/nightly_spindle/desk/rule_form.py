@@ -100,7 +100,7 @@ def _offer(box: QComboBox, own: str | None, usual: str, spec: Field[Any], *, sta
     with QSignalBlocker(box):
         box.clear()
         if not station:
-            box.addItem(f"as inherited: {_WORDS[usual]}", None)
+            box.addItem(f"({_WORDS[usual]})", None)
         for text in texts:
             box.addItem(_WORDS[text], text)
         at = box.findData(own) if own is not None else 0
