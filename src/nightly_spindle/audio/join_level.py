@@ -30,6 +30,7 @@ _MOMENT_S = 0.4
 _STEADY_S = 1.0
 _FIRST_S = 5.0
 _INSTANT_S = 1e-4
+_LAST_S = 0.01
 DIP_DB, BUMP_DB, NEAR_DB = 6.0, 3.0, 6.0
 SUMS_DB = 1.5
 LASTS_S, CLASH_S = 0.5, 1.5
@@ -123,6 +124,8 @@ def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
     last = np.flatnonzero(~quiet)
     just_before = np.array([end - _INSTANT_S])
     cut = float((_power(out, just_before) * _fader(join, rate, just_before) ** 2)[0])
+    if end >= out.item.measure.duration_s - _LAST_S:
+        cut = 0.0  # so it ends by itself: nothing is cut off
     body = own_out[: max(1, int(last[-1]) + 1)] if len(last) else own_out[:1]
     first = coming[start : start + round(_FIRST_S / STEP_S)]
     return JoinLevels(
