@@ -14,6 +14,7 @@ from conftest import beep
 
 from nightly_spindle.air.player import Player
 from nightly_spindle.audio.measure import measure_file
+from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.markers import Curve, Marks, Shaping
 from nightly_spindle.core.programme import Programme
@@ -168,7 +169,7 @@ def test_what_is_kept_of_a_join_becomes_markers_where_it_can(files):
     )  # fmt: skip
     assert wanted[2] == (None, Shaping(fade_in_s=0.0))
     session.change(segue_s=13.0)
-    with pytest.raises(Exception, match="A gap is no marker of an item"):
+    with pytest.raises(InputFault, match="A gap is no marker of an item"):
         session.into_items()
     session.reset()
     assert session.edit == JoinEdit()

@@ -11,26 +11,16 @@ import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from bench_library import OPEN
+
 if TYPE_CHECKING:
     from pathlib import Path
 
 Row = Callable[[str, str, str, bool], None]
 
-EDITOR = """
-import json, sys, time
-from pathlib import Path
-from PySide6.QtCore import QEventLoop, QSettings
-from nightly_spindle.desk.app import application, open_window
-app = application()
-w = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat))
-w.resize(1280, 800); w.show()
-def until(ready):
-    begun = time.perf_counter()
-    while not ready():
-        app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
-        if time.perf_counter() - begun > 60: raise SystemExit('nothing came')
-    return time.perf_counter() - begun
-until(lambda: w.air.planned is not None)
+EDITOR = (
+    OPEN
+    + """
 w.go_to("Library")
 table = w.library.items.table
 until(lambda: len(table.items.carts) > 30)
@@ -70,6 +60,7 @@ frames.sort(); opened.sort(); heard.sort()
 print(json.dumps([opened[3], frames[len(frames) // 2], frames[len(frames) * 95 // 100], heard[-1]]))
 w.close()
 """
+)
 
 
 def marking(work: Path, demo: Path, row: Row) -> None:

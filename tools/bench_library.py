@@ -19,7 +19,7 @@ RATE = 44_100
 Row = Callable[[str, str, str, bool], None]
 Best = Callable[..., float]
 
-LOOK = """
+OPEN = """
 import json, sys, time
 from pathlib import Path
 from PySide6.QtCore import QEventLoop, QSettings
@@ -35,6 +35,11 @@ def until(ready):
         if time.perf_counter() - begun > 60: raise SystemExit('nothing came')
     return time.perf_counter() - begun
 until(lambda: w.air.planned is not None)
+"""
+
+LOOK = (
+    OPEN
+    + """
 table = w.library.items.table
 shown = []
 begun = time.perf_counter()
@@ -58,6 +63,7 @@ memory = int(status.split("VmHWM:")[1].split()[0]) / 1024
 print(json.dumps([first, times[len(times) // 2], times[-1], memory]))
 w.close()
 """
+)
 
 
 def measuring(work: Path, row: Row, best: Best) -> None:

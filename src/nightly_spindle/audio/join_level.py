@@ -13,14 +13,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from nightly_spindle.audio.envelope import Envelope
+from nightly_spindle.audio.envelope import Envelope, unpack
 from nightly_spindle.audio.mixer import shape
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.joins import span
+from nightly_spindle.core.levels import gain_db
 
 if TYPE_CHECKING:
     from nightly_spindle.core.joins import Join
     from nightly_spindle.core.markers import Curve
+    from nightly_spindle.core.settings import StationSettings
 
 Array = NDArray[np.floating[Any]]
 STEP_S = 0.005
@@ -105,6 +107,11 @@ class Side:
         """The loudness it is played at."""
         own = self.item.measure.integrated_lufs
         return (_DEFAULT_LUFS if own is None else own) + self.gain_db
+
+
+def side_of(item: Item, stored: bytes, settings: StationSettings) -> Side:
+    """Return one side of a join from an item's stored levels, lifted as the station plays it."""
+    return Side(item, unpack(stored), gain_db(item, settings.levels, settings.kind_levels))
 
 
 def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:

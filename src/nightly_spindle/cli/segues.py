@@ -6,8 +6,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.audio.envelope import unpack
-from nightly_spindle.audio.join_level import Side, assess, join_levels
+from nightly_spindle.audio.join_level import assess, join_levels, side_of
 from nightly_spindle.cli.common import print_json
 from nightly_spindle.cli.markers import items_asked
 from nightly_spindle.core.declared import specs
@@ -103,10 +102,7 @@ def show(options: argparse.Namespace) -> int:
     join = plan_join(out, span(out, rate).cue_in, into, segues, rate)
     gains = [gain(item, settings.levels, settings.kind_levels) for item in (out, into)]
     stored = catalogue.envelopes([out.cart, into.cart])
-    sides = [
-        Side(item, unpack(stored[item.cart]), lift.db)
-        for item, lift in zip((out, into), gains, strict=True)
-    ]
+    sides = [side_of(item, stored[item.cart], settings) for item in (out, into)]
     verdict = assess(join_levels(sides[0], sides[1], join, rate))
     if options.json:
         view = join_view(join, rate) | {

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.items import FALL_DB, Item, Kind, Measure
-from nightly_spindle.core.markers import UNMARKED, Marker, Marks
+from nightly_spindle.core.markers import UNMARKED, Marker, Marks, Shaping
 from nightly_spindle.core.timebase import stamp
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.segue_rules import SegueRule
+    from nightly_spindle.core.segue_rules import JoinEdit, SegueRule
 
 _DEPTHS = tuple(-level for level in FALL_DB)
 LEAST_S = 0.05  # an item sounds for so long at least
@@ -239,6 +239,36 @@ _ORDER = tuple(
         ("hook-start", "cue-out"),
     )
 )
+
+
+def edit_as_markers(
+    out: Item, into: Item, edit: JoinEdit
+) -> dict[int, tuple[Marks | None, Shaping | None]]:
+    """Return by cart number what two items would say themselves, so that their join is as edited.
+
+    InputFault when an order cannot be, or where the edit is a gap.
+    """
+    marks, shaping, other = out.marks, out.shaping, into.shaping
+    if edit.segue_s is not None:
+        if edit.segue_s > cues_of(out).cue_out_s:
+            raise InputFault("A gap is no marker of an item: keep it for this pair instead.")
+        marks = marks.with_mark(Marker.SEGUE, edit.segue_s)
+    if edit.fade_start_s is not None:
+        marks = marks.with_mark(Marker.FADE_START, edit.fade_start_s)
+    if edit.fade_out_s is not None:
+        shaping = replace(shaping, fade_out_s=edit.fade_out_s)
+    if edit.fade_out_curve is not None:
+        shaping = replace(shaping, fade_out_curve=edit.fade_out_curve)
+    if edit.fade_in_s is not None:
+        other = replace(other, fade_in_s=edit.fade_in_s)
+    if edit.fade_in_curve is not None:
+        other = replace(other, fade_in_curve=edit.fade_in_curve)
+    wanted: dict[int, tuple[Marks | None, Shaping | None]] = {
+        out.cart: (checked_marks(out, marks), shaping)
+    }
+    if other != into.shaping:
+        wanted[into.cart] = (None, other)
+    return wanted
 
 
 def kept_marks(item: Item, new: Measure) -> Marks:

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.core.declared import choice, flag, number, specs, value_from
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.items import Kind
-from nightly_spindle.core.markers import Curve
+from nightly_spindle.core.markers import Curve, shaping_from
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -197,8 +197,6 @@ def edit_values(edit: JoinEdit) -> dict[str, Any]:
 
 def edit_from(values: Mapping[str, Any]) -> JoinEdit:
     """Read what was set of a join; InputFault names what cannot be."""
-    from nightly_spindle.core.markers import shaping_from
-
     known = {spec.name for spec in fields(JoinEdit)}
     wrong = set(values) - known
     if wrong:
@@ -243,9 +241,14 @@ def _start_sentence(rule: SegueRule) -> str:
     )
 
 
+def fades_out(rule: SegueRule) -> bool:
+    """Whether a rule lets the outgoing item fade; before a gap it plays out by itself."""
+    wanted = rule.fade_out_s > 0 and rule.fade_out_curve is not Curve.STRAIGHT
+    return wanted and rule.overlap is not Overlap.GAP
+
+
 def _fade_sentence(rule: SegueRule) -> str:
-    plays_out = rule.overlap is Overlap.GAP or not rule.fade_out_s
-    if plays_out or rule.fade_out_curve is Curve.STRAIGHT:
+    if not fades_out(rule):
         return "What is ending plays out by itself."
     return (
         f"What is ending fades to silence over {rule.fade_out_s:g} s, "

@@ -5,14 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from nightly_spindle.audio.envelope import unpack
-from nightly_spindle.audio.join_level import JoinLevels, Side, assess, join_levels
-from nightly_spindle.core.cues import checked_marks
-from nightly_spindle.core.errors import InputFault
+from nightly_spindle.audio.join_level import JoinLevels, assess, join_levels, side_of
+from nightly_spindle.core.cues import edit_as_markers
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.joins import Join, plan_join, span
 from nightly_spindle.core.levels import Gain, gain
-from nightly_spindle.core.markers import Marker, Marks, Shaping
+from nightly_spindle.core.markers import Marks, Shaping
 from nightly_spindle.core.segue_rules import JoinEdit, Segues
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import to_frames
@@ -46,14 +44,11 @@ class JoinSession:
             gain(item, meeting.settings.levels, meeting.settings.kind_levels)
             for item in (meeting.out, meeting.into)
         )
-        envelopes = [unpack(meeting.stored.get(i.cart, b"")) for i in (meeting.out, meeting.into)]
         self._sides = [
-            Side(item, envelope, lift.db)
-            for item, envelope, lift in zip(
-                (meeting.out, meeting.into), envelopes, self.gains, strict=True
-            )
+            side_of(item, meeting.stored.get(item.cart, b""), meeting.settings)
+            for item in (meeting.out, meeting.into)
         ]
-        self.measured = all(envelope is not None for envelope in envelopes)
+        self.measured = all(side.envelope is not None for side in self._sides)
         self.join: Join
         self.levels: JoinLevels
         self._plan()
@@ -124,28 +119,7 @@ class JoinSession:
 
     def into_items(self) -> dict[int, tuple[Marks | None, Shaping | None]]:
         """Return what the items would say themselves; InputFault when an order cannot be."""
-        out, into, edit = self.meeting.out, self.meeting.into, self.edit
-        marks, shaping, other = out.marks, out.shaping, into.shaping
-        if edit.segue_s is not None:
-            last = span(out, self.rate).cue_out / self.rate
-            if edit.segue_s > last:
-                raise InputFault("A gap is no marker of an item: keep it for this pair instead.")
-            marks = marks.with_mark(Marker.SEGUE, edit.segue_s)
-        if edit.fade_start_s is not None:
-            marks = marks.with_mark(Marker.FADE_START, edit.fade_start_s)
-        if edit.fade_out_s is not None:
-            shaping = replace(shaping, fade_out_s=edit.fade_out_s)
-        if edit.fade_out_curve is not None:
-            shaping = replace(shaping, fade_out_curve=edit.fade_out_curve)
-        if edit.fade_in_s is not None:
-            other = replace(other, fade_in_s=edit.fade_in_s)
-        if edit.fade_in_curve is not None:
-            other = replace(other, fade_in_curve=edit.fade_in_curve)
-        checked_marks(out, marks)
-        wanted: dict[int, tuple[Marks | None, Shaping | None]] = {out.cart: (marks, shaping)}
-        if other != into.shaping:
-            wanted[into.cart] = (None, other)
-        return wanted
+        return edit_as_markers(self.meeting.out, self.meeting.into, self.edit)
 
     def to_hear(self) -> tuple[dict[str, Any], float]:
         """Return the join as `standins.listen` plays it, and where in the outgoing it begins."""

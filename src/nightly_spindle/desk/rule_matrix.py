@@ -9,8 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from nightly_spindle.core.items import Kind
-from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.segue_rules import ANY, Overlap, Segues
+from nightly_spindle.core.segue_rules import ANY, Overlap, Segues, fades_out
 from nightly_spindle.desk.theme import SMALL, Palette, font, kind_color
 
 if TYPE_CHECKING:
@@ -29,9 +28,7 @@ def brief(rule: SegueRule) -> tuple[str, str]:
         Overlap.FIXED: f"{rule.fixed_s:g} s early",
         Overlap.GAP: f"gap {rule.gap_s:g} s",
     }[rule.overlap]
-    faded = rule.fade_out_s and rule.fade_out_curve is not Curve.STRAIGHT
-    fade = f"fade {rule.fade_out_s:g} s" if faded and rule.overlap is not Overlap.GAP else "no fade"
-    return start, fade
+    return start, f"fade {rule.fade_out_s:g} s" if fades_out(rule) else "no fade"
 
 
 class RuleMatrix(QWidget):

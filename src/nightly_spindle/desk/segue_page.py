@@ -19,12 +19,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.audio.envelope import unpack
-from nightly_spindle.audio.join_level import Side, assess, join_levels
+from nightly_spindle.audio.join_level import assess, join_levels, side_of
 from nightly_spindle.core.declared import specs
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.joins import Join, plan_join, span
-from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.night import cut_short
 from nightly_spindle.core.segue_rules import (
     ANY,
@@ -318,14 +316,7 @@ class SeguePage(QWidget):
             told = "Not measured yet: the intake does that by itself." if looked else ""
             plot.show_levels(None, ("", ""), 0.0, caption, told, bad=False)
             return
-        sides = [
-            Side(
-                item,
-                unpack(self._stored.get(item.cart, b"")),
-                gain_db(item, settings.levels, settings.kind_levels),
-            )
-            for item in (pair.out, pair.into)
-        ]
+        sides = [side_of(i, self._stored[i.cart], settings) for i in (pair.out, pair.into)]
         levels = join_levels(sides[0], sides[1], join, settings.rate)
         faults = assess(levels).faults
         together = join.overlap / settings.rate
