@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from datetime import date
+from datetime import date, datetime
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -15,6 +15,7 @@ import soundfile
 
 from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Ending, Item, Kind, Measure
+from nightly_spindle.core.timebase import US, resolve_local
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
@@ -75,6 +76,13 @@ def write_log(folder: Path, day: date, names, *, missing: int = 0) -> Path:
     path.write_text("#EXTM3U\n" + "\n".join(lines) + "\n", encoding="utf-8")
     os.utime(path, (10**9, 10**9))  # it lay there for long: it is not still being written
     return path
+
+
+def day_slot(snapshot, drop, day):
+    """The slot of a day's log, as the station's time zone has it."""
+    settings = snapshot.programme.settings
+    noon = resolve_local(datetime.combine(day, settings.day_start), settings.tz) + 6 * 3600 * US
+    return drop.slot_at(settings.tz, settings.day_start, noon)
 
 
 def song_names(folder: Path) -> list[str]:

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 import soundfile
-from conftest import RATE, ZONE, beep, song_names, write_log
+from conftest import RATE, ZONE, beep, day_slot, song_names, write_log
 from test_engine import Air, wait
 
 from nightly_spindle.air.client import ask
@@ -113,15 +113,14 @@ def test_what_is_brought_in_late_is_found_by_the_log_of_tonight(on_air, station,
     log = station / "logs" / f"{tomorrow:%Y-%m-%d}.m3u"
     log.write_text(f"{path}\n", encoding="utf-8")
     os.utime(log, (10**9, 10**9))
-    drop = next(iter(open_station(station).programme.drops.values()))
-    assert [m.status for m in open_station(station).logs.refresh(drop, tomorrow).matches] != [
-        "matched"
-    ]
     snapshot = open_station(station)
-    snapshot.logs.refresh(drop, tomorrow)
+    drop = next(iter(snapshot.programme.drops.values()))
+    slot = day_slot(snapshot, drop, tomorrow)
+    (match,) = snapshot.logs.refresh(drop, slot).matches
+    assert match.status != "matched"
     bring_in(station, [Intake([path], IntakeOptions(Kind.SONG))])
     snapshot.logs.forget()
-    (match,) = snapshot.logs.refresh(drop, tomorrow).matches
+    (match,) = snapshot.logs.refresh(drop, slot).matches
     assert match.status == "matched"
 
 

@@ -92,7 +92,7 @@ def test_an_evening_at_the_desk(qtbot, window, station):
     qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=row_point(window, second))
     assert window.air.table.chosen() == [second]
     why = window.air.details.texts["WHY IT IS HERE"].text()
-    assert "Loaded at 00:00:00 by “Load the day's log”" in why
+    assert "Loaded at 00:00:00 by “Day log”" in why
     assert "(the station's rule)" in window.air.details.texts["HOW IT STARTS"].text()
 
     # move it up by key, undo by key, move it again

@@ -20,16 +20,20 @@ from jsonschema import Draft202012Validator
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.book import compare
+from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.intake import IntakeJob, IntakeOptions
+from nightly_spindle.core.log_meanings import Meaning, Means
 from nightly_spindle.core.safekeeping import Backup, backup_due, backup_standing, surplus
 from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.slots import Period
 from nightly_spindle.core.timebase import US
-from nightly_spindle.store import book, categories, items, jobs, lists, safekeeping
+from nightly_spindle.store import book, categories, items, jobs, lists, log_drops, safekeeping
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station, set_settings
+from nightly_spindle.store.tables import timed_event
 
 DAY = 86_400 * US
 SETTINGS = StationSettings("S", ZONE)
@@ -52,6 +56,17 @@ def programmed(station):
         jobs.save_job(library, IntakeJob(0, "In", "in", options, subfolders=False))
         items.take_over(library, 1005, 1004)
         items.edit(library, [1002], {"artist": "Wrén", "genre": "Tide"})
+        options = DropOptions(period=Period.HOUR, loads=Loads.AT_TIME, lines_left=7)
+        meanings = (Meaning("SPOTS*", Means.BREAK, 2),)
+        paths = (("M:\\Music", str(station / "audio")), ("N:", "/srv/n"))
+        drop = LogDrop(0, "Hours", str(station / "h"), "%y%m%d%H.csv", options, paths, meanings)
+        (station / "h").mkdir()
+        log_drops.save_drop(library, drop)
+        log_drops.settle(library, {"wren|lost": 1002})
+        library.run(timed_event.insert().values(
+            name="Load the day's log", start="2020-01-01T00:00:00", rrule="FREQ=DAILY",
+            entry="cut in", steps='[{"step": "load log", "drop": 1, "placement": "replace"}]',
+        ))  # fmt: skip
     set_settings(station, {"separation_s": "1800.0", "segue.fade_out_s": "2.5"})
     return station
 
@@ -295,6 +310,9 @@ def test_a_book_takes_away_and_changes_too(programmed, tmp_path):
         (("events", 0, "start"), "soon", "events/0"),
         (("intake_jobs", 0, "options"), {"kind": "tune"}, "intake_jobs/0: kind 'tune'"),
         (("lists",), None, "lists"),
+        (("log_drops", 1, "pattern"), "%d.csv", "needs the hour in its name"),
+        (("log_drops", 1, "options"), {"nigh": "1"}, "there is no option 'nigh'"),
+        (("log_drops", 1, "meanings"), [["*", "break", 1]], "would leave nothing of a log"),
     ],
 )
 def test_a_wrong_book_is_refused_with_the_place(programmed, tmp_path, capsys, path, value, why):

@@ -15,6 +15,7 @@ from nightly_spindle.core.items import TONE_CART, Kind
 from nightly_spindle.core.joins import plan_join, span
 from nightly_spindle.core.logs import LogLine
 from nightly_spindle.core.matching import Match, Status
+from nightly_spindle.core.name_pattern import Near
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import every_day_at
 from nightly_spindle.core.rehearsal import Recorder, rehearse
@@ -37,16 +38,17 @@ class Logs:
         named = {d.strip("d").replace("_", "-"): carts for d, carts in days.items()}
         self.days = {date.fromisoformat(day): carts for day, carts in named.items()}
 
-    def reading(self, drop, day):
-        name = drop.file_name(day)
-        if day not in self.days:
-            return LogReading(drop.id, day, name, ReadingState.MISSING, nearest=("2026-11-2.m3u",))
+    def reading(self, drop, slot):
+        name = drop.file_name(slot)
+        if slot.day not in self.days:
+            near = (Near("2026-11-2.m3u", "lacks “4”"),)
+            return LogReading(drop.id, slot, name, ReadingState.MISSING, nearest=near)
         matches = tuple(
             Match(LogLine(n, f"{cart}.flac"), Status.MATCHED if cart else Status.MISSING,
                   "path" if cart else "no item", cart or None)
-            for n, cart in enumerate(self.days[day], 1)
+            for n, cart in enumerate(self.days[slot.day], 1)
         )  # fmt: skip
-        return LogReading(drop.id, day, name, ReadingState.READ, matches)
+        return LogReading(drop.id, slot, name, ReadingState.READ, matches)
 
 
 def programme(items, logs=None, entry=Entry.CUT_IN, pool=None, **event):

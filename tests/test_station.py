@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, beep, song_names, write_log
+from conftest import RATE, beep, day_slot, song_names, write_log
 
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.asrun import AsRun
@@ -81,7 +81,7 @@ def test_migration_0002_keeps_what_the_first_schema_held(tmp_path, monkeypatch):
         old.execute("INSERT INTO category VALUES (3, 'Nights')")
         old.execute("INSERT INTO item_category VALUES (7, 3)")
     old.close()
-    assert database.LATEST == "0003"
+    assert database.LATEST == "0004"
     connect(tmp_path).close()  # opening migrates
     catalogue = Catalogue(tmp_path)
     for words in ("wren", "ebb", "nights", "7"):
@@ -174,7 +174,7 @@ def test_a_night_from_new_import_and_a_log(tmp_path, capsys):
         (["import", "@/pier", "@/none.wav", "--kind", "song"], 2, "none.wav is not there"),
         (["import", "@/pier", "@/pier", "--kind", "polka"], 2, "kind 'polka' is not one of song"),
         (["log", "check", "@/pier", "@/rubbish.m3u"], 2, "rubbish.m3u, line 1: holds the control"),
-        (["log", "check", "@/pier", "@/rubbish.m3u", "--drop", "9"], 2, "rubbish.m3u, line 1"),
+        (["log", "check", "@/pier", "@/rubbish.m3u", "--drop", "9"], 2, "there is no log drop '9'"),
         (["render", "@/pier", "--seconds", "1", "--out", "@/x.txt"], 2, "choose .wav, .flac"),
         (["render", "@/pier", "--seconds", "1", "--out", "@/no/x.wav"], 1, "cannot be written"),
         (["render", "@/pier", "--seconds", "1", "--out", "/dev/full/x.wav"], 1, "cannot be"),
@@ -266,17 +266,18 @@ def test_a_log_that_is_still_being_written_is_not_read(station):
     os.utime(path)  # just now
     snapshot = open_station(station, settle_s=0.3)
     drop = snapshot.programme.drops[1]
-    assert snapshot.logs.refresh(drop, DAY).state is ReadingState.GROWING
+    slot = day_slot(snapshot, drop, DAY)
+    assert snapshot.logs.refresh(drop, slot).state is ReadingState.GROWING
     with path.open("a") as file:
         file.write("../audio/id/bell.wav\n")
     time.sleep(0.2)
-    assert snapshot.logs.refresh(drop, DAY).state is ReadingState.GROWING
+    assert snapshot.logs.refresh(drop, slot).state is ReadingState.GROWING
     time.sleep(0.4)
-    reading = snapshot.logs.refresh(drop, DAY)
+    reading = snapshot.logs.refresh(drop, slot)
     assert reading.state is ReadingState.READ
     assert len(reading.carts) == len(song_names(station)) + 1
     path.unlink()
-    assert snapshot.logs.refresh(drop, DAY).state is ReadingState.MISSING
+    assert snapshot.logs.refresh(drop, slot).state is ReadingState.MISSING
 
 
 # -- the journal ----------------------------------------------------------------------

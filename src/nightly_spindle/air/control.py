@@ -17,15 +17,17 @@ import msgspec
 
 from nightly_spindle.core.actions import Dropped
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
-from nightly_spindle.core.running import Origin, Outcome
+from nightly_spindle.core.events import Entry, LoadLog, Placement
+from nightly_spindle.core.running import LoadOrder, Origin, Outcome
 from nightly_spindle.core.segue_rules import edit_from, edit_values
-from nightly_spindle.store.snapshot import items_by_cart
+from nightly_spindle.store.item_reading import items_by_cart
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
     from nightly_spindle.air.engine import Engine
+    from nightly_spindle.core.drops import LogDrop
 
 _LONGEST = 1 << 20  # bytes of one request
 _WATCH_S = 0.1
@@ -50,6 +52,7 @@ class Control:
             "remove": self._remove,
             "move": self._move,
             "join": self._join,
+            "load": self._load,
             "leave": lambda _: engine.leave(),
         }
 
@@ -127,6 +130,8 @@ class Control:
             if op is None:
                 raise InputFault(f"there is no operation '{name}'")
             args = body.get("args", {})
+            if name == "load":  # reading takes time, and must not hold the sound up
+                await asyncio.to_thread(self._read_for_load, args)
             answer = await asyncio.wrap_future(self._engine.ask(lambda: op(args)))
         except msgspec.DecodeError as error:
             return {"id": asked, "error": f"the request is not JSON: {error}"}
@@ -175,6 +180,46 @@ class Control:
         edit = edit_from(args["edit"]) if args.get("edit") else None
         was = self._engine.sequencer.set_join(int(args["line"]), edit)
         return {"was": None if was is None else edit_values(was)}
+
+    def _load_step(self, args: dict[str, Any]) -> tuple[LogDrop, LoadLog, int]:
+        """Return what is to be loaded: drop, step, and the instant of the log's slot."""
+        programme = self._engine.programme
+        step = LoadLog(int(args["drop"]), slot_us=int(args["slot_us"]), file=str(args["file"]))
+        drop = programme.drop_of(step)
+        if drop is None:
+            raise InputFault(f"there is no log drop {args['drop']}")
+        sight = self._engine.sight
+        now = sight.now_us if sight else 0
+        return drop, step, step.slot_us or max(int(args["at_us"]), now)
+
+    def _read_for_load(self, args: dict[str, Any]) -> None:
+        drop, _, at_us = self._load_step(args)
+        snapshot = self._engine.snapshot
+        snapshot.logs.refresh(drop, snapshot.programme.slot(drop, at_us))
+
+    def _load(self, args: dict[str, Any]) -> dict[str, Any]:
+        drop, step, at_us = self._load_step(args)
+        programme = self._engine.programme
+        slot = programme.slot(drop, at_us)
+        reading = programme.logs.reading(drop, slot)
+        why_not = reading.why_not(drop.folder)
+        if why_not and not args["at_us"]:
+            raise InputFault(why_not)
+        order = LoadOrder(
+            0, int(args["at_us"]), step.drop, slot.start_us, step.file,
+            str(Entry(args["entry"])),
+            str(Placement(args["placement"] or drop.options.placement)),
+        )  # fmt: skip
+        taken = self._engine.sequencer.load_by_hand(order)
+        return {
+            "order": taken.id,
+            "at_us": taken.at_us,
+            "file": reading.file,
+            "usable": reading.usable,
+            "why_not": why_not,
+            "matched": len(reading.carts),
+            "lost": len(reading.lost),
+        }
 
     def _move(self, args: dict[str, Any]) -> dict[str, Any]:
         was = self._engine.sequencer.move(int(args["line"]), int(args["before"]))

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import sqlite3
 import sys
+from functools import partial
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.timebase import US, broadcast_day
+from nightly_spindle.core.timebase import US
+from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.snapshot import (
     change_count,
     file_problem,
-    items_by_cart,
     items_since,
     load_pool,
     read_events,
@@ -25,8 +26,13 @@ if TYPE_CHECKING:
 
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.engine import Engine
+    from nightly_spindle.core.drops import LogReading
     from nightly_spindle.core.items import Item
+    from nightly_spindle.core.running import Awaited, Loaded
     from nightly_spindle.store.snapshot import Snapshot
+
+_BACK_US = 26 * 3600 * US  # the longest day there is: its log may still be on air
+_AHEAD_US = 50 * 3600 * US  # tomorrow's logs, to their last hour
 
 
 class Lookout:
@@ -39,6 +45,7 @@ class Lookout:
         self._late: dict[int, Item] = {}
         self._sent: dict[int, Item] = {}
         self._asked: Future[list[int]] | None = None
+        self._seen: dict[tuple[int, int], int] = {}  # when a loaded log's file was written
         self.engine: Engine | None = None
 
     def look(self) -> None:
@@ -83,14 +90,53 @@ class Lookout:
             self._asked = engine.ask(lambda: engine.renew(late))
 
     def _look_for_logs(self) -> None:
+        """Read the logs of the hours around and ahead, and pass on what came or changed."""
+        programme, now = self._snapshot.programme, self._wall.now_us()
+        tz, start = programme.settings.tz, programme.settings.day_start
+        self._snapshot.logs.look(
+            [
+                (drop, slot)
+                for drop in programme.drops.values()
+                for slot in drop.slots(tz, start, now - _BACK_US, now + _AHEAD_US)
+                if slot.end_us > now
+            ]
+        )
+        if self.engine is not None:
+            self._pass_on_awaited(self.engine, now)
+            self._pass_on_changed(self.engine)
+
+    def _pass_on_awaited(self, engine: Engine, now: int) -> None:
+        """Have logs loaded that were due and have come since."""
         programme = self._snapshot.programme
-        now = self._wall.now_us()
-        for ahead in (0, 12, 24):
-            day = broadcast_day(
-                now + ahead * 3600 * US, programme.settings.tz, programme.settings.day_start
-            )
-            for drop in programme.drops.values():
-                self._snapshot.logs.refresh(drop, day)
+        for awaited in list(engine.sequencer.state.awaited):
+            drop = programme.drops.get(awaited.drop)
+            if drop is None or awaited.end_us <= now:
+                engine.ask(partial(engine.sequencer.give_up, awaited))
+            elif programme.logs.reading(drop, programme.slot(drop, awaited.start_us)).usable:
+                engine.ask(partial(self._load_awaited, engine, awaited))
+
+    @staticmethod
+    def _load_awaited(engine: Engine, awaited: Awaited) -> None:
+        engine.apply(engine.sequencer.load_awaited(awaited))
+
+    def _pass_on_changed(self, engine: Engine) -> None:
+        """Tell of logs that changed after they were loaded; what was added to one is added."""
+        programme = self._snapshot.programme
+        for loaded in list(engine.sequencer.state.loaded):
+            drop = programme.drops.get(loaded.drop)
+            if drop is None:
+                continue
+            reading = programme.logs.reading(drop, programme.slot(drop, loaded.start_us))
+            place = (loaded.drop, loaded.start_us)
+            seen = self._seen.setdefault(place, reading.written_us)
+            if reading.usable and reading.written_us != seen:
+                self._seen[place] = reading.written_us
+                if reading.change is not None:
+                    engine.ask(partial(self._log_changed, engine, loaded, reading))
+
+    @staticmethod
+    def _log_changed(engine: Engine, loaded: Loaded, reading: LogReading) -> None:
+        engine.apply(engine.sequencer.log_changed(loaded, reading))
 
     def _look_for_files(self) -> None:
         programme = self._snapshot.programme

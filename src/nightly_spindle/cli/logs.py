@@ -1,52 +1,108 @@
-"""`log check`, `log expect`."""
+"""`log check`, `log expect`, `log load`, `log export`, `log settle`."""
 
 from __future__ import annotations
 
 from collections import Counter
-from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from nightly_spindle.air.client import ask
 from nightly_spindle.cli.common import instant, print_json
-from nightly_spindle.core.drops import LogDrop, ReadingState
-from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
+from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.joins import span
-from nightly_spindle.core.logs import read_log
-from nightly_spindle.core.matching import Match, Status
-from nightly_spindle.core.timebase import broadcast_day, length
+from nightly_spindle.core.log_writers import write_log
+from nightly_spindle.core.logs import LogFormat, read_bytes
+from nightly_spindle.core.matching import Match, Status, settle_key
+from nightly_spindle.core.timebase import US, iso, length, parse_instant
+from nightly_spindle.store.exchange import replace_file
+from nightly_spindle.store.log_export import export_entries
+from nightly_spindle.store.log_lookup import parse_as, proposals
 from nightly_spindle.store.snapshot import Snapshot, open_station
 
 if TYPE_CHECKING:
     import argparse
     from collections.abc import Sequence
 
+    from nightly_spindle.core.logs import Log
+    from nightly_spindle.core.slots import Slot
+
+_FORMATS = {".m3u": LogFormat.M3U, ".m3u8": LogFormat.M3U, ".xspf": LogFormat.XSPF,
+            ".pls": LogFormat.PLS, ".csv": LogFormat.CSV, ".txt": LogFormat.COLUMNS}  # fmt: skip
+
 
 def check(options: argparse.Namespace) -> int:
     """Match a log file to the library; exit status 0 even when lines are missing."""
     snapshot = open_station(Path(options.folder))
-    file = Path(options.file)
-    log = read_log(file)
-    folder = str(file.absolute().parent)
-    if options.drop is not None:
-        folder = _drop(snapshot, options.drop).folder
-    matches = snapshot.logs.match(log, folder)
+    log, matches = _matched(snapshot, Path(options.file), options.drop)
     counts = Counter(match.status for match in matches)
+    near = proposals(snapshot.connection, matches) if options.propose else {}
     if options.json:
         print_json(
             {
-                "lines": [_line_view(match) for match in matches],
+                "lines": [
+                    _line_view(match)
+                    | (
+                        {"proposed": [{"cart": p.cart, "score": p.score} for p in near[match.key]]}
+                        if match.key in near
+                        else {}
+                    )
+                    for match in matches
+                ],
                 **{str(status): counts[status] for status in Status},
+                "charset": log.charset,
                 "duration_s": round(_duration(snapshot, matches), 3),
             }
         )
         return 0
+    snapshot.reach(proposal.cart for found in near.values() for proposal in found)
     for match in matches:
         if match.status is not Status.MATCHED:
             print(f"line {match.line.number}: {match.status}: {match.line.raw}: {match.how}")
+        for proposal in near.get(match.key, ()):
+            item = snapshot.programme.items[proposal.cart]
+            print(f"    perhaps {item.cart} {item.label} ({proposal.score:.0f} of 100)")
+    named = len(matches) - sum(
+        counts[s] for s in (Status.BREAK, Status.MARK, Status.COMMENT, Status.IGNORED)
+    )
     print(
-        f"{file.name}: {counts[Status.MATCHED]} of {len(matches)} lines found, "
+        f"{log.name}: {counts[Status.MATCHED]} of {named} lines found, "
         f"{length(_duration(snapshot, matches))} of programme."
     )
+    return 0
+
+
+def _matched(snapshot: Snapshot, file: Path, drop: str | None) -> tuple[Log, list[Match]]:
+    known = drop_named(snapshot, drop) if drop is not None else None
+    folder = known.folder if known else str(file.absolute().parent)
+    reads_as = known or LogDrop(0, "", folder, file.name)
+    log = parse_as(snapshot.connection, read_bytes(file), file.name, reads_as)
+    return log, snapshot.logs.match(log, folder, known)
+
+
+def settle(options: argparse.Namespace) -> int:
+    """Remember which item a line of a log means, in every log."""
+    from nightly_spindle.store.library import Library
+    from nightly_spindle.store.log_drops import settle as remember
+
+    folder = Path(options.folder)
+    snapshot = open_station(folder)
+    _, matches = _matched(snapshot, Path(options.file), options.drop)
+    match = next((m for m in matches if m.line.number == options.line), None)
+    if match is None:
+        raise SettingRefused(f"{options.file} has no line {options.line} that says anything")
+    snapshot.reach([options.cart])
+    item = snapshot.programme.items.get(options.cart)
+    if options.cart and item is None:
+        raise InputFault(f"no item has the cart number {options.cart}")
+    with Library(folder) as library:
+        remember(library, {settle_key(match.line): options.cart})
+    if options.json:
+        print_json({"line": options.line, "raw": match.line.raw, "cart": options.cart or None})
+    elif item is None:
+        print(f"“{match.line.raw}” is matched by the rules again.")
+    else:
+        print(f"“{match.line.raw}” means {item.cart} {item.label} from now on.")
     return 0
 
 
@@ -55,45 +111,121 @@ def expect(options: argparse.Namespace) -> int:
     if not 0 < options.days <= 400:
         raise SettingRefused(f"{options.days} days is not within 1 and 400")
     snapshot = open_station(Path(options.folder))
-    settings = snapshot.programme.settings
-    first = broadcast_day(instant(options.from_, settings.tz), settings.tz, settings.day_start)
-    found: list[dict[str, Any]] = []
-    for drop in snapshot.programme.drops.values():
-        for ahead in range(options.days):
-            day = first + timedelta(days=ahead)
-            reading = snapshot.logs.reading(drop, day)
-            counts = Counter(match.status for match in reading.matches)
-            found.append(
-                {
-                    "drop": drop.name,
-                    "day": day.isoformat(),
-                    "file": str(Path(drop.folder) / drop.file_name(day)),
-                    "state": str(reading.state),
-                    "problem": reading.problem or None,
-                    "nearest": list(reading.nearest),
-                    **{str(status): counts[status] for status in Status},
-                    "duration_s": round(_duration(snapshot, reading.matches), 3),
-                }
-            )
+    programme = snapshot.programme
+    settings = programme.settings
+    at = instant(options.from_, settings.tz)
+    wanted = []
+    for drop in programme.drops.values():
+        if drop.options.enabled:
+            here = programme.slot(drop, at)
+            until = here.start_us + round((options.days * 24 - 0.5) * 3600 * US)
+            coming = drop.slots(settings.tz, settings.day_start, here.start_us - 1, until)
+            wanted += [(drop, slot) for slot in coming]
+    readings = snapshot.logs.look(wanted)
+    found = [
+        _expected(snapshot, drop, reading)
+        for (drop, _), reading in zip(wanted, readings, strict=True)
+    ]
     if options.json:
         print_json(found)
     else:
         for log in found:
-            near = f"; nearest: {', '.join(log['nearest'])}" if log["nearest"] else ""
+            near = f"; close: {'; '.join(log['differs'])}" if log["differs"] else ""
             print(
-                f"{log['day']}  {log['file']}: {log['problem'] or log['state']}{near}, "
+                f"{log['slot']}  {log['file']}: {log['problem'] or log['state']}{near}, "
                 f"{log['matched']} lines found, {log['missing']} missing, "
-                f"{length(log['duration_s'])}"
+                f"{length(log['duration_s'])} of {length(log['slot_s'])}"
             )
     return 0 if all(log["state"] == ReadingState.READ for log in found) else 1
 
 
-def _drop(snapshot: Snapshot, wanted: str) -> LogDrop:
+def _expected(snapshot: Snapshot, drop: LogDrop, reading: LogReading) -> dict[str, Any]:
+    tz = snapshot.programme.settings.tz
+    counts = Counter(match.status for match in reading.matches)
+    change = reading.change
+    return {
+        "drop": drop.name,
+        "day": reading.slot.day.isoformat(),
+        "slot": reading.slot.text,
+        "at": iso(reading.slot.start_us, tz),
+        "file": str(Path(drop.folder) / reading.file),
+        "state": str(reading.state),
+        "problem": reading.problem or None,
+        "nearest": [near.name for near in reading.nearest],
+        "differs": [near.text for near in reading.nearest],
+        "written": iso(reading.written_us, tz) if reading.written_us else None,
+        "changed": change.sentence() if change else None,
+        **{str(status): counts[status] for status in Status},
+        "duration_s": round(_duration(snapshot, reading.matches), 3),
+        "slot_s": reading.slot.seconds,
+    }
+
+
+def load(options: argparse.Namespace) -> int:
+    """Have the running engine load a log, now or at a time."""
+    folder = Path(options.folder)
+    snapshot = open_station(folder)
+    tz = snapshot.programme.settings.tz
+    drops = snapshot.programme.drops
+    drop = drop_named(snapshot, options.drop) if options.drop else next(iter(drops.values()), None)
+    if drop is None and not options.file:
+        raise SettingRefused("the station has no log drop; name a file with --file")
+    file = str(Path(options.file).absolute()) if options.file else ""
+    args: dict[str, Any] = {
+        "drop": drop.id if drop else 0,
+        "file": file,
+        "slot_us": parse_instant(options.log, tz) if options.log else 0,
+        "at_us": parse_instant(options.at, tz) if options.at else 0,
+        "entry": options.entry,
+        "placement": options.placement or "",
+    }
+    answer = ask(folder, "load", **args)
+    if options.json:
+        print_json(answer | {"at": iso(answer["at_us"], tz)})
+        return 0
+    when = f"at {iso(answer['at_us'], tz)}" if options.at else "now"
+    print(
+        f"{answer['file']} loads {when}: {answer['matched']} lines, {answer['lost']} not found."
+        if answer["usable"]
+        else f"{answer['file']} is to load {when}, but {answer['why_not']}."
+    )
+    return 0
+
+
+def export(options: argparse.Namespace) -> int:
+    """Write a log as it would air, edits and all, to a file."""
+    snapshot = open_station(Path(options.folder))
+    programme = snapshot.programme
+    drop = drop_named(snapshot, options.drop)
+    slot = programme.slot(drop, instant(options.log, programme.settings.tz))
+    reading = snapshot.logs.refresh(drop, slot)
+    if not reading.usable:
+        raise InputFault(f"{reading.why_not(drop.folder)}: there is nothing to export")
+    out = Path(options.out)
+    form = _FORMATS.get(out.suffix.lower())
+    if form is None:
+        raise InputFault(f"{out}: the name must end in {', '.join(_FORMATS)}")
+    entries = export_entries(reading, programme.items, programme.settings, programme.segues)
+    replace_file(out, write_log(entries, form, f"{drop.name} {slot.text}"))
+    if options.json:
+        print_json({"out": str(out), "lines": len(entries)})
+    return 0
+
+
+def drop_named(snapshot: Snapshot, wanted: str) -> LogDrop:
+    """Return the drop of that number or name; SettingRefused names those that there are."""
     for drop in snapshot.programme.drops.values():
         if wanted in {str(drop.id), drop.name}:
             return drop
     names = ", ".join(f"{drop.id} ({drop.name})" for drop in snapshot.programme.drops.values())
-    raise SettingRefused(f"there is no log drop '{wanted}'; there are {names}")
+    raise SettingRefused(f"there is no log drop '{wanted}'; there are {names or 'none'}")
+
+
+def tonight(snapshot: Snapshot, drop: LogDrop, at_us: int) -> list[Slot]:
+    """Return the slots of a drop's logs in the coming 24 hours, the present one first."""
+    settings = snapshot.programme.settings
+    here = snapshot.programme.slot(drop, at_us)
+    return drop.slots(settings.tz, settings.day_start, here.start_us - 1, at_us + 24 * 3600 * US)
 
 
 def _duration(snapshot: Snapshot, matches: Sequence[Match]) -> float:

@@ -12,6 +12,7 @@ from typing import Any, NoReturn
 
 from nightly_spindle import __version__
 from nightly_spindle.cli.library_options import library_commands
+from nightly_spindle.cli.log_options import log_commands
 from nightly_spindle.cli.marker_options import marker_commands
 from nightly_spindle.cli.safe_options import safe_commands
 from nightly_spindle.core.errors import NightlySpindleError
@@ -68,7 +69,7 @@ def _parser() -> argparse.ArgumentParser:
     library_commands(commands, _add)
     marker_commands(commands, _add)
     _planning(commands)
-    _logs(commands)
+    log_commands(commands, _add)
     _air(commands)
     return parser
 
@@ -137,18 +138,6 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
     as_run.add_argument("--to", metavar="T", help="default: now")
     as_run.add_argument("--csv", action="store_true", help="print CSV (RFC 4180)")
     as_run.add_argument("--alarms", action="store_true", help="the alarms instead of the lines")
-
-
-def _logs(commands: argparse._SubParsersAction[Any]) -> None:
-    group = commands.add_parser("log", help="check music logs").add_subparsers(
-        metavar="COMMAND", required=True
-    )
-    check = _add(group, "check", "logs:check", "match a log file to the library")
-    check.add_argument("file", metavar="FILE")
-    check.add_argument("--drop", help="as if it lay in this log drop (number or name)")
-    expect = _add(group, "expect", "logs:expect", "see whether the coming logs are there")
-    expect.add_argument("--from", dest="from_", metavar="T", help="default: now")
-    expect.add_argument("--days", type=int, default=2)
 
 
 def _air(commands: argparse._SubParsersAction[Any]) -> None:

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.cli.common import begin, checked_length, instant, now_us, print_json
 from nightly_spindle.core.asrun import as_run_view
-from nightly_spindle.core.events import firings
 from nightly_spindle.core.rehearsal import Row, rehearse
 from nightly_spindle.core.timebase import US, clock, iso, length, us_from_frames
 from nightly_spindle.core.views import entry_view, rehearsal_view
@@ -93,7 +92,8 @@ def list_firings(options: argparse.Namespace) -> int:
     programme = open_station(Path(options.folder)).programme
     tz = programme.settings.tz
     at = instant(options.from_, tz)
-    coming = firings(programme.events, tz, at - 1, at + round(hours * 3600 * US))
+    found = programme.firings(at - 1, at + round(hours * 3600 * US))
+    coming = [firing for firing in found if firing.event.loads]
     if options.json:
         print_json(
             [
@@ -107,7 +107,7 @@ def list_firings(options: argparse.Namespace) -> int:
             ]
         )
         return 0
-    for event in programme.events:
+    for event in filter(lambda event: event.loads, programme.standing_events()):
         print(f"{event.name}: {event.sentence()}")
     for firing in coming:
         print(f"{iso(firing.at_us, tz)}  {firing.event.name}")

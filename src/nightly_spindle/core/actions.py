@@ -88,4 +88,23 @@ class Fired:
     line_ids: tuple[int, ...]
 
 
-Action = StartVoice | FadeVoice | Ended | Dropped | Finding | Fired
+@dataclass(frozen=True, slots=True)
+class LogLoaded:
+    """A log was put into the running order at frame `at`, or could not be (`lines` 0, `why`).
+
+    `slot_us` is when the log's own time begins, `lost` how many lines were not found, `from_line`
+    the first line that was taken when it came late.
+    """
+
+    at: int
+    drop: int
+    name: str
+    file: str
+    slot_us: int
+    lines: int
+    lost: int
+    why: str
+    from_line: int = 0
+
+
+Action = StartVoice | FadeVoice | Ended | Dropped | Finding | Fired | LogLoaded

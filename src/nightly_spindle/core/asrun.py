@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.actions import Action, Dropped, Ended, Finding, StartVoice
+from nightly_spindle.core.actions import Action, Dropped, Ended, Finding, LogLoaded, StartVoice
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import AirState, Outcome, Play
 from nightly_spindle.core.timebase import iso, length, us_from_frames
@@ -79,6 +79,8 @@ def records(
             )
         elif isinstance(action, Dropped):
             lines.append(_dropped(action.line, when(action.at), action, session))
+        elif isinstance(action, LogLoaded):
+            lines.append(_log(action, when(action.at), session))
         elif isinstance(action, Finding):
             key = f"{session}/{action.code}/{action.at}/{action.line_id}"
             alarms.append(
@@ -131,6 +133,21 @@ def _dropped(line: Line, at_us: int, action: Dropped, session: str) -> AsRun:
         str(action.outcome),
         action.why,
     )
+
+
+def _log(action: LogLoaded, at_us: int, session: str) -> AsRun:
+    """Return the line that a log itself leaves: loaded, or due and not there."""
+    key = f"{session}/log/{action.drop}/{action.slot_us}/{action.at}"
+    note = action.why
+    if action.lines:
+        note = f"{action.lines} lines"
+        note += f", {action.lost} not found" if action.lost else ""
+        note += f", from line {action.from_line}" if action.from_line else ""
+    outcome = Outcome.LOADED if action.lines else Outcome.MISSING
+    return AsRun(
+        key, at_us, at_us, None, "", f"Log {action.file}", "", action.name, action.why,
+        str(outcome), note,
+    )  # fmt: skip
 
 
 def as_run_view(line: AsRun, tz: ZoneInfo) -> dict[str, Any]:

@@ -15,6 +15,7 @@ SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "items": ("item", "cart", "title"),
     "lists": ("list", "name", "name"),
     "log_drops": ("log drop", "id", "name"),
+    "log_settled": ("settled line", "said", "said"),
     "events": ("timed event", "name", "name"),
     "intake_jobs": ("intake job", "name", "name"),
     "segue_rules": ("segue rule", ("out", "into"), None),

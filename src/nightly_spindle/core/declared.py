@@ -27,6 +27,11 @@ def choice(default: StrEnum, sentence: str) -> Any:
     return field(default=default, metadata={"choices": type(default), "sentence": sentence})
 
 
+def text(default: str, sentence: str) -> Any:
+    """Declare a text."""
+    return field(default=default, metadata={"text": True, "sentence": sentence})
+
+
 def flag(default: bool, sentence: str) -> Any:
     """Declare a yes or no."""
     return field(default=default, metadata={"flag": True, "sentence": sentence})
@@ -40,6 +45,8 @@ def specs(group: type[Any]) -> dict[str, Field[Any]]:
 def value_from(spec: Field[Any], text: str, name: str, wrong: list[str]) -> Any:
     """Return a value from its text; what is wrong is added to `wrong`, with the default back."""
     meta = spec.metadata
+    if "text" in meta:
+        return text
     if "choices" in meta:
         if text in {str(one) for one in meta["choices"]}:
             return meta["choices"](text)

@@ -4,13 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING
-
-from nightly_spindle.core.recurrence import TimeRule
+from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
+
+
+class Rule(Protocol):
+    """When something happens, again and again."""
+
+    def firings(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[int]:
+        """Return the instants (µs) with `after_us < instant <= until_us`, ascending."""
+        ...
+
+    def sentence(self) -> str:
+        """Return the rule as a plain phrase."""
+        ...
 
 
 class Entry(StrEnum):
@@ -30,10 +40,15 @@ class Placement(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class LoadLog:
-    """The step that loads the day's log of a log drop."""
+    """The step that loads the log of a log drop: that of the firing's own time.
+
+    `slot_us` means the log of another time, `file` (absolute) a file that lies anywhere.
+    """
 
     drop: int
     placement: Placement = Placement.REPLACE
+    slot_us: int = 0
+    file: str = ""
 
     def sentence(self) -> str:
         where = {
@@ -41,10 +56,20 @@ class LoadLog:
             Placement.FRONT: "at the front",
             Placement.END: "at the end",
         }
-        return f"load the day's log {where[self.placement]}"
+        return f"load the log {where[self.placement]}"
 
 
-Step = LoadLog  # a union, as soon as there is a second kind of step
+@dataclass(frozen=True, slots=True)
+class ExpectLog:
+    """The step that looks whether the next day's logs of a drop are there."""
+
+    drop: int
+
+    def sentence(self) -> str:
+        return "see whether the next day's logs are there"
+
+
+Step = LoadLog | ExpectLog
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,12 +78,17 @@ class TimedEvent:
 
     id: int
     name: str
-    rule: TimeRule
+    rule: Rule
     entry: Entry
     steps: tuple[Step, ...]
     priority: int = 0
     enabled: bool = True
     grace_s: float = 900.0
+
+    @property
+    def loads(self) -> bool:
+        """Whether it puts anything on air."""
+        return any(isinstance(step, LoadLog) for step in self.steps)
 
     def sentence(self) -> str:
         """The event as one plain sentence."""

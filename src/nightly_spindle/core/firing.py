@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Action, Dropped, Finding, Fired, Severity
-from nightly_spindle.core.drops import LogReading, ReadingState
-from nightly_spindle.core.events import Entry, Placement
-from nightly_spindle.core.matching import Status
-from nightly_spindle.core.running import Line, Origin, Outcome, Source
-from nightly_spindle.core.timebase import US, broadcast_day, clock, us_from_frames
+from nightly_spindle.core.actions import Action, Finding, Fired, Severity
+from nightly_spindle.core.drops import ReadingState, Rest
+from nightly_spindle.core.events import Entry, ExpectLog, Firing, LoadLog, Placement, TimedEvent
+from nightly_spindle.core.loading import Load, load_log, now_us
+from nightly_spindle.core.recurrence import TimeRule
+from nightly_spindle.core.timebase import US, broadcast_day, clock, resolve_local
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.events import Firing, LoadLog, TimedEvent
+    from nightly_spindle.core.drops import LogDrop, LogReading
     from nightly_spindle.core.programme import Programme
-    from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.running import AirState, Line, LoadOrder
+    from nightly_spindle.core.slots import Slot
 
 
 def fire(
@@ -28,24 +30,31 @@ def fire(
     the lines of an earlier one at the same instant, and it replaces none of them.
     """
     state.fired_until_us = due[0].at_us
+    state.orders = [order for order in state.orders if order.at_us > state.fired_until_us]
     state.revision += 1
     kept = 0
     cut = ""
     for firing in due:
         event = firing.event
-        now_us = us_from_frames(state.frame, state.rate) + state.offset_us
-        if now_us - firing.at_us > event.grace_s * US:
+        if now_us(state) - firing.at_us > event.grace_s * US:
             actions.append(_missed(programme, state, firing))
             continue
         ids: list[int] = []
+        may_cut = True
         for step in event.steps:
-            lines = _load(programme, state, firing, step, kept, actions)
+            if isinstance(step, ExpectLog):
+                _look_for(programme, state, firing, step, actions)
+                continue
+            lines, waits = _load(programme, state, firing, step, kept, actions)
             ids += [line.id for line in lines]
+            may_cut = may_cut and not waits
         kept += len(ids)
+        if not event.loads:
+            continue
         actions.append(
             Fired(state.frame, firing.at_us, event.id, event.name, event.entry, tuple(ids))
         )
-        if ids and event.entry is Entry.CUT_IN and not cut:
+        if ids and may_cut and event.entry is Entry.CUT_IN and not cut:
             cut = f"cut in by “{event.name}”"
             if not state.unattended:
                 actions.append(_held_back(programme, state, event))
@@ -60,87 +69,80 @@ def _load(
     step: LoadLog,
     kept: int,
     actions: list[Action],
-) -> list[Line]:
-    settings = programme.settings
-    day = broadcast_day(firing.at_us, settings.tz, settings.day_start)
-    drop = programme.drops.get(step.drop)
+) -> tuple[list[Line], bool]:
+    drop = programme.drop_of(step)
     if drop is None:
         actions.append(_no_drop(state, firing.event))
-        return []
-    reading = programme.logs.reading(drop, day)
-    when = clock(firing.at_us, settings.tz)
-    why = f"Loaded at {when} by “{firing.event.name}”."
-    lines = _lines(programme, state, reading, why, actions)
-    if not lines:
-        actions.append(_not_loaded(state, reading, when, drop.folder))
-        return []
-    if step.placement is Placement.REPLACE:
-        for line in state.upcoming[kept:]:
-            item = programme.item(line.cart)
-            title = item.title if item else f"cart {line.cart}"
-            note = f"replaced by {reading.file} at {when}"
-            actions.append(Dropped(state.frame, line, Outcome.REPLACED, title, note))
-        del state.upcoming[kept:]
-    at = len(state.upcoming) if step.placement is Placement.END else kept
-    state.upcoming[at:at] = lines
-    state.rung = ""
-    state.again_yielded = True
-    return lines
+        return [], False
+    slot = programme.slot(drop, step.slot_us or firing.at_us)
+    reason = f"by “{firing.event.name}”"
+    load = Load(drop, slot, step.placement, reason, firing.at_us, kept)
+    return load_log(programme, state, load, actions)
 
 
-def _lines(
-    programme: Programme,
-    state: AirState,
-    reading: LogReading,
-    why: str,
-    actions: list[Action],
-) -> list[Line]:
-    """Return the reading's lines; those that were not found leave a trace each."""
-    lines = []
-    lost = []
-    for match in reading.matches:
-        origin = Origin(Source.LOG, reading.file, match.line.number, f"{why} Found by {match.how}.")
-        line = Line(state.take_id(), match.cart or 0, origin)
-        if match.status is Status.MATCHED:
-            lines.append(line)
-            continue
-        lost.append(match)
-        title = match.line.label or match.line.raw
-        actions.append(Dropped(state.frame, line, Outcome.MISSING, title, match.how))
-    if lost:
-        first = lost[0]
-        count = f"{len(lost)} of {len(reading.matches)} lines"
-        actions.append(
-            Finding(
-                "log-lines-missing",
-                Severity.WARNING,
-                state.frame,
-                f"{count} of {reading.file} cannot air; the first is line {first.line.number}, "
-                f"{first.line.raw}: {first.how}.",
-                "Bring the missing items in, or mend the log.",
-            )
+def clears_all(programme: Programme, step: LoadLog) -> bool:
+    """Whether loading by this step leaves nothing of what was lined up before."""
+    drop = programme.drop_of(step)
+    dropped = drop is not None and drop.options.rest is Rest.DROPPED
+    return step.placement is Placement.REPLACE or (step.placement is Placement.FRONT and dropped)
+
+
+def _look_for(
+    programme: Programme, state: AirState, firing: Firing, step: ExpectLog, actions: list[Action]
+) -> None:
+    """Say which of the next day's logs are not there, or not whole."""
+    drop = programme.drops.get(step.drop)
+    if drop is None:
+        return
+    faults = [
+        (slot, reading, fault)
+        for slot in next_day(programme, drop, firing.at_us)
+        if (fault := wanting(reading := programme.logs.reading(drop, slot), drop))
+    ]
+    if not faults:
+        return
+    slot, reading, fault = faults[0]
+    more = f", and {len(faults) - 1} more logs are not whole" if len(faults) > 1 else ""
+    near = f" Close to it: {reading.nearest[0].text}." if reading.nearest else ""
+    missing = not reading.usable
+    actions.append(
+        Finding(
+            "log-not-here" if missing else "log-not-whole",
+            Severity.ALARM if missing else Severity.WARNING,
+            state.frame,
+            f"“{drop.name}” for {slot.text}: {fault}{more}.{near}",
+            f"Ask for {reading.file}, or open the log and settle what is missing.",
         )
-    return [line for line in lines if programme.item(line.cart) is not None]
-
-
-def _not_loaded(state: AirState, reading: LogReading, when: str, folder: str) -> Finding:
-    reasons = {
-        ReadingState.MISSING: f"{reading.file} is not in {folder}",
-        ReadingState.EMPTY: f"{reading.file} names no item",
-        ReadingState.GROWING: f"{reading.file} is still being written",
-        ReadingState.UNREADABLE: reading.problem,
-        ReadingState.READ: f"no line of {reading.file} is in the library",
-    }
-    near = ""
-    if reading.nearest:
-        near = f" The nearest names there: {', '.join(reading.nearest)}."
-    return Finding(
-        "log-missing" if reading.state is ReadingState.MISSING else "log-not-loaded",
-        Severity.ALARM,
-        state.frame,
-        f"At {when} no log could be loaded: {reasons[reading.state]}.{near}",
-        f"Put {reading.file} into {folder}, or correct the pattern.",
     )
+
+
+def next_day(programme: Programme, drop: LogDrop, at_us: int) -> list[Slot]:
+    """Return the slots of the broadcast day that follows the one of an instant."""
+    tz, start = programme.settings.tz, programme.settings.day_start
+    day = broadcast_day(at_us, tz, start) + timedelta(days=1)
+    begin, end = (
+        resolve_local(datetime.combine(one, start), tz) for one in (day, day + timedelta(days=1))
+    )
+    return drop.slots(tz, start, begin - 1, end - 1)
+
+
+def wanting(reading: LogReading, drop: LogDrop) -> str:
+    """Return in words what a log lacks, empty when it is whole."""
+    if not reading.usable:
+        if reading.state is ReadingState.MISSING:
+            return f"{reading.file} is not in {drop.folder} yet"
+        return reading.why_not(drop.folder)
+    lost = len(reading.lost)
+    return f"{lost} of its lines cannot air" if lost else ""
+
+
+def order_firing(order: LoadOrder) -> Firing:
+    """Return what a log told to load by hand does, as the firing of an event of its own."""
+    placement = Placement(order.placement)
+    step = LoadLog(order.drop, placement, order.slot_us, order.file)
+    rule = TimeRule(datetime(1970, 1, 1))  # noqa: DTZ001 - it fires by its order, not by the rule
+    name = "Loaded by hand"
+    return Firing(order.at_us, TimedEvent(-order.id, name, rule, Entry(order.entry), (step,)))
 
 
 def _missed(programme: Programme, state: AirState, firing: Firing) -> Finding:
@@ -155,7 +157,7 @@ def _missed(programme: Programme, state: AirState, firing: Firing) -> Finding:
 
 
 def _held_back(programme: Programme, state: AirState, event: TimedEvent) -> Finding:
-    when = clock(us_from_frames(state.frame, state.rate) + state.offset_us, programme.settings.tz)
+    when = clock(now_us(state), programme.settings.tz)
     return Finding(
         "event-held-back",
         Severity.WARNING,

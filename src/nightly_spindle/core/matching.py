@@ -2,10 +2,13 @@
 
 The rule, first that holds:
 
-1. the whole path is an item's path (absolute, or relative to the log's folder);
-2. the end of the path, two names or more, is the end of exactly one item's path
+1. what was settled by hand for such a line before;
+2. the cart number;
+3. the whole path is an item's path (absolute, relative to the log's folder, or translated);
+4. the end of the path, two names or more, is the end of exactly one item's path
    (a Windows drive or a share mounted elsewhere);
-3. the file name alone belongs to exactly one item.
+5. the file name alone belongs to exactly one item;
+6. artist and title, as `song_names` compares them, belong to exactly one item.
 
 Capitals do not count, and composed and decomposed letters are the same (NFC).
 """
@@ -16,12 +19,15 @@ import posixpath
 import re
 import unicodedata
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from nightly_spindle.core.logs import LogLine, path_of
+from nightly_spindle.core.song_names import exact_key, song_key
 
 _DRIVE = re.compile(r"^[A-Za-z]:[\\/]?")
+_SCHEME = re.compile(r"^[a-z][a-z0-9+.-]+://", re.IGNORECASE)
+_LISTS = (".m3u", ".m3u8", ".pls", ".xspf")
 
 
 class Status(StrEnum):
@@ -31,6 +37,14 @@ class Status(StrEnum):
     MISSING = "missing"
     AMBIGUOUS = "ambiguous"
     REFUSED = "refused"
+    BREAK = "break"
+    MARK = "timed mark"
+    COMMENT = "comment"
+    IGNORED = "ignored"
+
+
+# lines that name an item, found or not
+ITEM_LINES = frozenset({Status.MATCHED, Status.MISSING, Status.AMBIGUOUS, Status.REFUSED})
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,12 +61,50 @@ Candidates = Mapping[str, Sequence[Candidate]]
 
 @dataclass(frozen=True, slots=True)
 class Match:
-    """One log line and what became of it. `how` says by which rule, or why not."""
+    """One log line and what became of it. `how` says by which rule, or why not.
+
+    `value` is what a break or a mark says (spots; seconds since midnight). `file` is where the
+    audio lies that the line names when it is in a root but not in the library. `mark` tells
+    lines of an edited log apart.
+    """
 
     line: LogLine
     status: Status
     how: str
     cart: int | None = None
+    value: float = 0.0
+    file: str = ""
+    mark: str = ""
+
+    @property
+    def key(self) -> str:
+        """What tells this line from the others of its log."""
+        return self.mark or self.line.key
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What a log's lines are compared with; each holds at least what the lines could mean.
+
+    `songs` maps song keys to (cart, exact key); `settled` line names to cart numbers.
+    """
+
+    names: Candidates = field(default_factory=dict)
+    carts: frozenset[int] = frozenset()
+    songs: Mapping[str, Sequence[tuple[int, str]]] = field(default_factory=dict)
+    settled: Mapping[str, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Where:
+    """Where a log lies and how its paths read: `roots` are absolute folders of audio.
+
+    `paths` are (as it is written, absolute folder here) for drives and shares.
+    """
+
+    folder: str
+    roots: Sequence[str]
+    paths: Sequence[tuple[str, str]] = ()
 
 
 def key(text: str) -> str:
@@ -83,34 +135,79 @@ def name_key(raw: str) -> str:
     return key(posixpath.basename(_slashes(raw)))
 
 
-def match_line(line: LogLine, folder: str, roots: Sequence[str], candidates: Candidates) -> Match:
-    """Match one line of a log that lies in `folder`.
+def settle_key(line: LogLine) -> str:
+    """Return what a line is remembered by once it was settled: what it says, not where."""
+    return key(line.path) or song_key(line.artist, line.title) or key(line.raw)
 
-    `roots` are the absolute folders that the station's audio lies in.
-    """
+
+def match_line(line: LogLine, where: Where, known: Known) -> Match:
+    """Match one line that names an item."""
     if line.fault:
         return Match(line, Status.REFUSED, line.fault)
-    if re.match(r"^[a-z][a-z0-9+.-]+://", line.raw, re.IGNORECASE) and not line.raw[
-        :5
-    ].lower().startswith("file:"):
+    settled = known.settled.get(settle_key(line))
+    if settled is not None:
+        return Match(line, Status.MATCHED, "settled by hand before", settled)
+    if line.cart is not None and line.cart in known.carts:
+        return Match(line, Status.MATCHED, "cart number", line.cart)
+    found = _by_path(line, where, known) if line.path else None
+    if found is not None and found.status in {Status.MATCHED, Status.REFUSED}:
+        return found
+    named = _by_name(line, known)
+    if named is not None and (found is None or named.status is Status.MATCHED):
+        return named
+    if named is not None and found is not None and found.status is Status.MISSING:
+        return replace(named, file=found.file)
+    if found is not None:
+        return found
+    if line.cart is not None:
+        return Match(line, Status.MISSING, f"no item has the cart number {line.cart}")
+    return Match(line, Status.MISSING, "no item has this artist and title")
+
+
+def _by_path(line: LogLine, where: Where, known: Known) -> Match:
+    if _SCHEME.match(line.path) and line.path[:5].lower() != "file:":
         return Match(line, Status.REFUSED, "web streams cannot stand in a log yet")
-    path = _slashes(line.raw)
-    windows = bool(_DRIVE.match(path)) or path.startswith("//")
-    absolute = windows or path.startswith("/")
-    full = path if absolute else posixpath.join(folder, path)
+    path = _slashes(line.path)
+    if path.lower().endswith(_LISTS):
+        return Match(line, Status.REFUSED, "it names another list; a log names audio")
+    translated = translate(path, where.paths)
+    windows = translated is None and (bool(_DRIVE.match(path)) or path.startswith("//"))
+    absolute = translated is not None or windows or path.startswith("/")
+    full = translated or (path if absolute else posixpath.join(where.folder, path))
     full = posixpath.normpath(_DRIVE.sub("/", full)) if windows else posixpath.normpath(full)
-    there = candidates.get(key(posixpath.basename(full)), ())
+    there = known.names.get(key(posixpath.basename(full)), ())
     found = _among(full, windows, there, bare="/" not in path)
     if found is not None:
         cart, how = found
         if cart is not None:
-            return Match(line, Status.MATCHED, how, cart)
+            said = f"{how}, {path_of(line.path)[:2]} translated" if translated else how
+            return Match(line, Status.MATCHED, said, cart)
         return Match(line, Status.AMBIGUOUS, how)
-    outside = absolute and not windows and not _inside(full, roots)
-    climbs = not absolute and ".." in path.split("/") and not _inside(full, [*roots, folder])
+    stem = posixpath.basename(full).partition(".")[0]
+    if stem.isdecimal() and len(stem) < 10 and int(stem) in known.carts:
+        return Match(line, Status.MATCHED, "cart number as file name", int(stem))
+    outside = absolute and not windows and not _inside(full, where.roots)
+    climbs = not absolute and ".." in path.split("/")
+    climbs = climbs and not _inside(full, [*where.roots, where.folder])
     if outside or climbs:
         return Match(line, Status.REFUSED, f"{full} lies outside the station's audio folders")
-    return Match(line, Status.MISSING, "no item of the library has this path or file name")
+    inside = not windows and _inside(full, where.roots)
+    why = "no item of the library has this path or file name"
+    return Match(line, Status.MISSING, why, file=full if inside else "")
+
+
+def translate(path: str, paths: Sequence[tuple[str, str]]) -> str | None:
+    """Return a path with its drive or share put where it lies here; None when none applies.
+
+    The longest spelling that fits is used; capitals and the kind of slash do not count.
+    """
+    plain = path.replace("\\", "/")
+    for written, here in sorted(paths, key=lambda pair: -len(pair[0])):
+        prefix = written.replace("\\", "/").rstrip("/")
+        rest = plain[len(prefix) :]
+        if prefix and key(plain[: len(prefix)]) == key(prefix) and rest[:1] in {"", "/"}:
+            return posixpath.normpath(here.rstrip("/") + "/" + rest.lstrip("/"))
+    return None
 
 
 def _among(
@@ -134,6 +231,23 @@ def _among(
         return at_best[0], "file name"
     carts = ", ".join(map(str, at_best[:4]))
     return None, f"{len(at_best)} items have this file name: carts {carts}"
+
+
+def _by_name(line: LogLine, known: Known) -> Match | None:
+    """Match by artist and title; None when the line does not say both, or nobody has them."""
+    if not (line.artist and line.title):
+        return None
+    there = known.songs.get(song_key(line.artist, line.title), ())
+    exact = exact_key(line.artist, line.title)
+    same = [cart for cart, said in there if said == exact] or [cart for cart, _ in there]
+    if len(same) == 1:
+        return Match(line, Status.MATCHED, "artist and title", same[0])
+    if not same:
+        return None
+    carts = ", ".join(map(str, sorted(same)[:4]))
+    return Match(
+        line, Status.AMBIGUOUS, f"{len(same)} items have this artist and title: carts {carts}"
+    )
 
 
 def _common_end(one: Sequence[str], other: Sequence[str]) -> int:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Severity
-from nightly_spindle.core.events import Entry, firings
+from nightly_spindle.core.events import Entry
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.rehearsal import Rehearsal, Row, rehearse
@@ -146,7 +146,9 @@ def _night(
     ]
     landings = {(landing.event, landing.due_us): landing for landing in rehearsal.landings}
     pins = []
-    for firing in firings(programme.events, programme.settings.tz, from_us - 1, until_us):
+    for firing in programme.firings(from_us - 1, until_us):
+        if not firing.event.loads:
+            continue  # it only looks; nothing happens on air
         landing = landings.get((firing.event.name, firing.at_us))
         pins.append(
             Pin(

@@ -37,7 +37,7 @@ def m3u(tracks: Iterable[Track]) -> str:
     lines = ["#EXTM3U"]
     for track in tracks:
         label = f"{track.artist} - {track.title}" if track.artist else track.title
-        lines += [f"#EXTINF:{round(track.duration_s)},{_one_line(label)}", track.path]
+        lines += [f"#EXTINF:{round(track.duration_s)},{one_line(label)}", track.path]
     return "\n".join(lines) + "\n"
 
 
@@ -97,7 +97,8 @@ def _locations(path: Path) -> list[str]:
     return [t if urlsplit(t).scheme else unquote(t) for t in map(str.strip, texts) if t]
 
 
-def _one_line(text: str) -> str:
+def one_line(text: str) -> str:
+    """Return a text without line ends, and with single blanks."""
     return " ".join(text.split())
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from hashlib import blake2s
 from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.drops import LogDrop
-from nightly_spindle.core.events import Firing, TimedEvent, firings
+from nightly_spindle.core.events import Firing, LoadLog, TimedEvent, firings
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
 from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.segue_rules import Segues
@@ -15,18 +16,17 @@ from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
-    from datetime import date
-
     from nightly_spindle.core.drops import LogReading
+    from nightly_spindle.core.slots import Slot
 
 _CHUNK_US = 2 * 86_400 * US  # firings are worked out two days at a time
 
 
 class LogSource(Protocol):
-    """Gives the reading of a day's log; must answer at once and put its items in reach."""
+    """Gives the reading of a log; must answer at once and put its items in reach."""
 
-    def reading(self, drop: LogDrop, day: date) -> LogReading:
-        """Return what is known of that day's log now."""
+    def reading(self, drop: LogDrop, slot: Slot) -> LogReading:
+        """Return what is known of that slot's log now."""
         ...
 
 
@@ -78,6 +78,35 @@ class Programme:
         )
         self.segues = segues
 
+    def firings(self, after_us: int, until_us: int) -> list[Firing]:
+        """Return the firings with after < at <= until, those of the log drops among them."""
+        return firings(self.standing_events(), self.settings.tz, after_us, until_us)
+
+    def standing_events(self) -> list[TimedEvent]:
+        """Return the station's timed events, and those that its log drops stand for."""
+        start = self.settings.day_start
+        own = [event for drop in self.drops.values() for event in drop.events(start)]
+        return [*self.events, *own]
+
+    def slot(self, drop: LogDrop, at_us: int) -> Slot:
+        """Return the slot of a drop's log at an instant."""
+        return drop.slot_at(self.settings.tz, self.settings.day_start, at_us)
+
+    def drop_of(self, step: LoadLog) -> LogDrop | None:
+        """Return the drop that a step loads from, None when it is gone.
+
+        A file that lies anywhere is a drop of its own, read as the step's drop reads.
+        """
+        drop = self.drops.get(step.drop)
+        if not step.file:
+            return drop
+        folder, _, name = step.file.rpartition("/")
+        known = drop or LogDrop(0, "By hand", folder, name)
+        pattern = name.replace("%", "%%")
+        # a number of its own: the readings of two files must not be taken for one
+        mark = -1 - int.from_bytes(blake2s(step.file.encode(), digest_size=5).digest())
+        return replace(known, id=mark, folder=folder or "/", pattern=pattern)
+
     def next_firings(self, after_us: int) -> list[Firing]:
         """Return the firings at the first instant after `after_us` that has any.
 
@@ -85,6 +114,6 @@ class Programme:
         """
         if not (self._from_us <= after_us < self._to_us - _CHUNK_US // 2):
             self._from_us, self._to_us = after_us, after_us + _CHUNK_US
-            self._ahead = firings(self.events, self.settings.tz, self._from_us, self._to_us)
+            self._ahead = self.firings(self._from_us, self._to_us)
         first = next((f.at_us for f in self._ahead if f.at_us > after_us), None)
         return [f for f in self._ahead if f.at_us == first]

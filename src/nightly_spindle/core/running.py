@@ -21,12 +21,13 @@ class Source(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """Where a line comes from and the rule that placed it."""
+    """Where a line comes from and the rule that placed it. `drop` is the log drop's number."""
 
     source: Source
     file: str = ""
     line: int = 0
     why: str = ""
+    drop: int = 0
 
     @property
     def text(self) -> str:
@@ -78,8 +79,9 @@ class Play:
 
 
 class Outcome(StrEnum):
-    """What became of a line."""
+    """What became of a line, or of a log."""
 
+    LOADED = "loaded"
     AIRED = "aired"
     ON_AIR = "on air"
     CUT = "cut"
@@ -102,6 +104,39 @@ class Heard:
     at: int
 
 
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """A log that was loaded: its drop, its slot, its file."""
+
+    drop: int
+    start_us: int
+    end_us: int
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
+class Awaited:
+    """A log that was due and not there. It may still be loaded until its slot is over."""
+
+    drop: int
+    start_us: int
+    end_us: int
+    due_us: int
+
+
+@dataclass(frozen=True, slots=True)
+class LoadOrder:
+    """A log that is to be loaded at an instant, by hand. `file`: one that lies anywhere."""
+
+    id: int
+    at_us: int
+    drop: int
+    slot_us: int
+    file: str
+    entry: str
+    placement: str
+
+
 @dataclass(slots=True)
 class AirState:
     """Everything that the sequencer remembers, and all that a restart needs.
@@ -110,7 +145,8 @@ class AirState:
     firings, whatever the wall clock does afterwards. `offset_us` is wall clock minus
     frame clock. `rung` is the safety net's rung in use, empty on the log. `silent_at` is the
     frame at which the item on air is faded out when its fader went down ahead of the next
-    item's start, 0 while it has not.
+    item's start, 0 while it has not. `loaded` is each drop's newest log, the newest of all last, `awaited` what was due and was
+    not there, `orders` what was told to load later, by time.
     """
 
     rate: int
@@ -127,6 +163,9 @@ class AirState:
     again_yielded: bool = True
     revision: int = 0
     silent_at: int = 0
+    loaded: list[Loaded] = field(default_factory=list)
+    awaited: list[Awaited] = field(default_factory=list)
+    orders: list[LoadOrder] = field(default_factory=list)
 
     def take_id(self) -> int:
         """Return an id that no line and no play of this state has had."""
@@ -151,4 +190,7 @@ class AirState:
             self.again_yielded,
             self.revision,
             self.silent_at,
+            list(self.loaded),
+            list(self.awaited),
+            list(self.orders),
         )

@@ -1,7 +1,9 @@
 """The safety net: what is lined up when nothing is left, so that there is no dead air.
 
 The rungs, in order: what is left of the running order (then nothing is needed here),
-the day's log again, a rotation through all songs, the built-in station tone.
+the log of this day or hour again, a rotation through all songs, the built-in station tone.
+The drop of the log that was loaded last can say otherwise: it starts again whatever the hour,
+or rotation follows at once (`Short`).
 """
 
 from __future__ import annotations
@@ -9,21 +11,23 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Action, Finding, Severity
-from nightly_spindle.core.drops import ReadingState
+from nightly_spindle.core.drops import Loads, Short
 from nightly_spindle.core.events import LoadLog
 from nightly_spindle.core.items import TONE_CART
 from nightly_spindle.core.rotation import choose
 from nightly_spindle.core.running import Line, Origin, Source
-from nightly_spindle.core.timebase import broadcast_day, clock, to_frames, us_from_frames
+from nightly_spindle.core.timebase import clock, to_frames, us_from_frames
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.drops import LogDrop
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.slots import Slot
 
 
 def line_up(programme: Programme, state: AirState, at: int, actions: list[Action]) -> None:
     """Put at least one line at the end of the running order; it will start at frame `at`."""
-    lines = _day_log_again(programme, state, at) if state.again_yielded else []
+    lines = _log_again(programme, state, at) if state.again_yielded else []
     # only a pass that put something on air may be followed by another
     state.again_yielded = False
     if not lines:
@@ -35,29 +39,44 @@ def line_up(programme: Programme, state: AirState, at: int, actions: list[Action
         actions.append(_finding(programme, state, at, lines[0]))
 
 
-def _day_log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
-    settings = programme.settings
+def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
     us = us_from_frames(at, state.rate) + state.offset_us
-    day = broadcast_day(us, settings.tz, settings.day_start)
+    last = state.loaded[-1] if state.loaded else None
+    drop = programme.drops.get(last.drop) if last else None
+    if last is not None and drop is not None and us < last.end_us:
+        if drop.options.short is Short.ROTATION:
+            return []
+        if drop.options.short is Short.AGAIN:
+            lines = _again(programme, state, drop, programme.slot(drop, last.start_us))
+            if lines:
+                return lines
     loaded = {
-        step.drop for event in programme.events for step in event.steps if isinstance(step, LoadLog)
+        step.drop
+        for event in programme.standing_events()
+        for step in event.steps
+        if isinstance(step, LoadLog)
     }
-    for drop in sorted(loaded):
-        if drop not in programme.drops:
-            continue
-        reading = programme.logs.reading(programme.drops[drop], day)
-        if reading.state is not ReadingState.READ:
-            continue
-        lines = []
-        for match in reading.matches:
-            if match.cart is None or programme.why_unplayable(match.cart):
-                continue
-            why = f"Nothing was lined up, so the day's log plays again. Found by {match.how}."
-            origin = Origin(Source.DAY_LOG_AGAIN, reading.file, match.line.number, why)
-            lines.append(Line(state.take_id(), match.cart, origin))
+    loaded |= {d.id for d in programme.drops.values() if d.options.loads is Loads.LINES_LEFT}
+    for number in sorted(loaded):
+        drop = programme.drops.get(number)
+        lines = _again(programme, state, drop, programme.slot(drop, us)) if drop else []
         if lines:
             return lines
     return []
+
+
+def _again(programme: Programme, state: AirState, drop: LogDrop, slot: Slot) -> list[Line]:
+    reading = programme.logs.reading(drop, slot)
+    if not reading.usable:
+        return []
+    lines = []
+    for match in reading.matches:
+        if match.cart is None or programme.why_unplayable(match.cart):
+            continue
+        why = f"Nothing was lined up, so the log plays again. Found by {match.how}."
+        origin = Origin(Source.DAY_LOG_AGAIN, reading.file, match.line.number, why, drop.id)
+        lines.append(Line(state.take_id(), match.cart, origin))
+    return lines
 
 
 def _from_rotation(programme: Programme, state: AirState, at: int) -> Line:
@@ -78,7 +97,7 @@ def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Find
             "net-day-log",
             Severity.WARNING,
             at,
-            f"At {when} nothing is lined up any more; the day's log starts again.",
+            f"At {when} nothing is lined up any more; the log starts again.",
             "Send a longer log, or let the next one load earlier.",
             line.id,
         )

@@ -22,18 +22,21 @@ from nightly_spindle.core.actions import (
 )
 from nightly_spindle.core.edits import Edits
 from nightly_spindle.core.events import Firing
-from nightly_spindle.core.firing import fire
+from nightly_spindle.core.firing import fire, order_firing
 from nightly_spindle.core.items import TONE_CART, Ending
 from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
 from nightly_spindle.core.levels import gain_db
+from nightly_spindle.core.loading import follow_change, load_late, top_up
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED
-from nightly_spindle.core.running import AirState, Heard, Line, Outcome, Play
+from nightly_spindle.core.running import AirState, Heard, Line, LoadOrder, Outcome, Play
 from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.drops import LogReading
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.running import Awaited, Loaded
     from nightly_spindle.core.segue_rules import Segues
 
 _REJOIN_FADE_S = 0.3
@@ -73,6 +76,35 @@ class Sequencer(Edits):
                 self._pass_on(actions)
         self.state.frame = max(self.state.frame, until)
         return actions
+
+    def load_by_hand(self, order: LoadOrder) -> LoadOrder:
+        """Have a log loaded at an instant, or at once when that is over; returns it numbered."""
+        state = self.state
+        soonest = max(state.fired_until_us + 1, self.instant_of(state.frame))
+        taken = replace(order, id=state.take_id(), at_us=max(order.at_us, soonest))
+        state.orders = sorted([*state.orders, taken], key=lambda one: (one.at_us, one.id))
+        state.revision += 1
+        return taken
+
+    def load_awaited(self, awaited: Awaited) -> list[Action]:
+        """A log that was due has come: load it, after the item on air."""
+        actions: list[Action] = []
+        load_late(self.programme, self.state, awaited, self._expected_end(), actions)
+        self._planned = None
+        return actions
+
+    def log_changed(self, loaded: Loaded, reading: LogReading) -> list[Action]:
+        """The file of a log that was loaded has changed since."""
+        actions: list[Action] = []
+        follow_change(self.programme, self.state, loaded, reading, actions)
+        self._planned = None
+        return actions
+
+    def give_up(self, awaited: Awaited) -> None:
+        """A log that was due did not come in its time."""
+        if awaited in self.state.awaited:
+            self.state.awaited.remove(awaited)
+            self.state.revision += 1
 
     def frame_of(self, us: int) -> int:
         """Return the station frame of an instant of the wall clock."""
@@ -183,7 +215,7 @@ class Sequencer(Edits):
     # -- deciding ---------------------------------------------------------------------
 
     def _next_beat(self, until: int, actions: list[Action]) -> _Beat | None:
-        firings = self.programme.next_firings(self.state.fired_until_us)
+        firings = self._next_firings()
         fires = None
         if firings:
             fires = max(self.frame_of(firings[0].at_us), self.state.frame)
@@ -197,6 +229,16 @@ class Sequencer(Edits):
         if passes is not None and passes < until:
             return _Beat(passes)
         return None
+
+    def _next_firings(self) -> list[Firing]:
+        """Return what is due next: the programme's firings, and what was told to load by hand."""
+        firings = self.programme.next_firings(self.state.fired_until_us)
+        orders = self.state.orders
+        if not orders or (firings and firings[0].at_us < orders[0].at_us):
+            return firings
+        at = orders[0].at_us
+        by_hand = [order_firing(order) for order in orders if order.at_us == at]
+        return [*by_hand, *(firing for firing in firings if firing.at_us == at)]
 
     def _next_pass(self, actions: list[Action], before: int) -> int | None:
         """Return the frame at which the item on air gives way, None while stopped.
@@ -300,6 +342,7 @@ class Sequencer(Edits):
         if item.cart != TONE_CART:
             state.history.append(Heard(item.cart, item.artist, item.title, state.frame))
             del state.history[:-_HISTORY]
+        top_up(self.programme, state, actions, self._expected_end)
         actions.append(self._voice(play, join.fade_in if join else 0, join))
 
     def _voice(self, play: Play, fade_in: int, join: Join | None) -> StartVoice:

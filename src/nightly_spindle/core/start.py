@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Action, Dropped, Ended, FadeVoice, StartVoice
-from nightly_spindle.core.drops import ReadingState
-from nightly_spindle.core.events import LoadLog, firings
-from nightly_spindle.core.running import AirState, Outcome
+from nightly_spindle.core.drops import Loads
+from nightly_spindle.core.events import LoadLog
+from nightly_spindle.core.firing import clears_all
+from nightly_spindle.core.running import AirState, Awaited, Outcome
 from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.timebase import US, broadcast_day, frames_from_us
+from nightly_spindle.core.timebase import US, frames_from_us
 
 if TYPE_CHECKING:
     from nightly_spindle.core.programme import Programme
@@ -23,24 +24,41 @@ STALE_US = 26 * 3600 * US
 def cold_state(programme: Programme, at_us: int) -> AirState:
     """Return the state of a station that was on air all the while, to be advanced to `at_us`.
 
-    It begins, with an empty running order, at the newest log load up to `at_us` whose
-    log is there, else at `at_us` itself. A firing due exactly then is still to come.
+    It begins, with an empty running order, at the newest log load up to `at_us` that leaves
+    nothing of what was before, else at the oldest of a day and an hour that finds its log,
+    else at `at_us` itself, where logs that are due but not there are awaited. A firing due
+    exactly then is still to come.
     """
-    tz, day_start = programme.settings.tz, programme.settings.day_start
-    begin = at_us
-    for firing in reversed(firings(programme.events, tz, at_us - _BACK_US, at_us)):
-        day = broadcast_day(firing.at_us, tz, day_start)
-        drops = [
-            programme.drops[step.drop]
-            for step in firing.event.steps
-            if isinstance(step, LoadLog) and step.drop in programme.drops
-        ]
-        readings = [programme.logs.reading(drop, day) for drop in drops]
-        if any(r.state is ReadingState.READ and r.carts for r in readings):
-            begin = firing.at_us
-            break
     rate = programme.settings.rate
-    return AirState(rate, frames_from_us(begin, rate), fired_until_us=begin - 1)
+    begin = None
+    for firing in reversed(programme.firings(at_us - _BACK_US, at_us)):
+        steps = [step for step in firing.event.steps if isinstance(step, LoadLog)]
+        found = [step for step in steps if _is_there(programme, step, firing.at_us)]
+        if found:
+            begin = firing.at_us
+            if any(clears_all(programme, step) for step in found):
+                break
+    filling = [d for d in programme.drops.values() if d.options.loads is Loads.LINES_LEFT]
+    for drop in filling:
+        slot = programme.slot(drop, at_us)
+        if begin is None and programme.logs.reading(drop, slot).usable:
+            begin = slot.start_us
+    if begin is not None:
+        return AirState(rate, frames_from_us(begin, rate), fired_until_us=begin - 1)
+    state = AirState(rate, frames_from_us(at_us, rate), fired_until_us=at_us - 1)
+    for drop in programme.drops.values():
+        slot = programme.slot(drop, at_us)
+        due = drop.options.loads is not Loads.OTHERWISE and slot.start_us < at_us
+        if drop.options.enabled and due:
+            state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, slot.start_us))
+    return state
+
+
+def _is_there(programme: Programme, step: LoadLog, at_us: int) -> bool:
+    drop = programme.drop_of(step)
+    if drop is None:
+        return False
+    return programme.logs.reading(drop, programme.slot(drop, step.slot_us or at_us)).usable
 
 
 def take_the_air(

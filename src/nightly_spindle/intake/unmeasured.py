@@ -16,8 +16,8 @@ from nightly_spindle.core.errors import InputFault
 from nightly_spindle.intake.look import Task, look
 from nightly_spindle.store import marking
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.library import Library
-from nightly_spindle.store.snapshot import items_by_cart
 from nightly_spindle.store.station import read_settings
 
 if TYPE_CHECKING:

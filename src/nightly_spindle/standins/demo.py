@@ -7,7 +7,7 @@ import os
 import shutil
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,12 +15,14 @@ import numpy as np
 
 from nightly_spindle.core.intake import IntakeJob, IntakeOptions, Numbering, Source
 from nightly_spindle.core.items import Kind
+from nightly_spindle.core.log_writers import LogEntry
 from nightly_spindle.core.markers import Marks, Shaping
 from nightly_spindle.core.segue_rules import ANY, pair_rule
+from nightly_spindle.core.timebase import US, resolve_local
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
-from nightly_spindle.standins.scheduler import day_log, leave_log
+from nightly_spindle.standins.scheduler import day_log, entries_of, leave_log
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import DATABASE
 from nightly_spindle.store.jobs import save_job
@@ -157,21 +159,19 @@ def leave_logs(folder: Path, day: date) -> list[Path]:
     snapshot.reach(carts)
     items = [snapshot.programme.items[cart] for cart in carts]
     drop = next(iter(snapshot.programme.drops.values()))
+    settings = snapshot.programme.settings
+    begin = resolve_local(datetime.combine(day, settings.day_start), settings.tz)
     left = []
-    for ahead in range(2):
-        wanted = day + timedelta(days=ahead)
-        target = Path(drop.folder) / drop.file_name(wanted)
-        if target.exists():
+    coming = drop.slots(settings.tz, settings.day_start, begin - 1, begin + 26 * 3600 * US)
+    for ahead, slot in enumerate(coming[:2]):
+        if (Path(drop.folder) / drop.file_name(slot)).exists():
             continue
-        log = day_log(items, wanted, _SEED)
-        path = leave_log(Path(drop.folder), drop.pattern, wanted, log)
+        entries = entries_of(day_log(items, slot.day, _SEED), drop.folder)
         if ahead:
-            text = path.read_text(encoding="utf-8").splitlines(keepends=True)
-            text[41:41] = [
-                "#EXTINF:201,The Breakwater Choir - Ferry Horn Request\n",
-                _MISSING + "\n",
-            ]
-            path.write_text("".join(text), encoding="utf-8")
+            lost = LogEntry(_MISSING, "The Breakwater Choir", "Ferry Horn Request", length_s=201.0)
+            entries.insert(20, lost)
+        path = leave_log(drop, slot, entries)
+        assert path is not None
         left.append(path)
     snapshot.connection.close()
     return left

@@ -1,31 +1,50 @@
-"""A simulated music scheduler: leaves a log per day in a folder, as outside programs do."""
+"""A simulated music scheduler: leaves logs in a folder as outside programs do, faults included."""
 
 from __future__ import annotations
 
 import os
 import random
-from datetime import date, datetime, time
+from dataclasses import replace
+from enum import StrEnum
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.joins import span
-from nightly_spindle.core.logs import write_m3u
+from nightly_spindle.core.log_writers import LogEntry, write_log
+from nightly_spindle.core.logs import LogFormat
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
+
+    from nightly_spindle.core.drops import LogDrop
+    from nightly_spindle.core.slots import Slot
 
 _RATE = 1000  # lengths to a millisecond are good enough here
 _LINK_EVERY = 3  # songs
 _BREAK_EVERY_S = 1500.0
 
 
-def day_log(items: Sequence[Item], day: date, seed: int, hours: float = 24.2) -> list[Item]:
+class Fault(StrEnum):
+    """What can go wrong with a log that another program leaves."""
+
+    WRONG_NAME = "wrong name"  # day and month change places, blanks for dashes
+    TRUNCATED = "truncated"  # the second half is not there
+    HALF_WRITTEN = "half written"  # breaks off within a line; the rest comes with `finish`
+    MISSING_ITEMS = "missing items"  # every tenth line names what nobody has
+    UNKNOWN_LINES = "unknown lines"  # every tenth line is text of the scheduler's own
+    WINDOWS_PATHS = "windows paths"  # M:\Music\...
+    OTHER_CHARSET = "other charset"  # the code page of a Windows machine
+    NO_LOG = "no log"
+
+
+def day_log(items: Sequence[Item], mark: object, seed: int, hours: float = 24.2) -> list[Item]:
     """Return a day's items in order: songs in shuffled turns, links, a break now and then.
 
-    A little more than the day is filled, so that the next load cuts or follows cleanly.
+    A little more than the time is filled, so that the next load cuts or follows cleanly. `mark`
+    (a date, say) makes the order its own.
     """
-    dice = random.Random(f"{seed}/{day.isoformat()}")
+    dice = random.Random(f"{seed}/{mark}")
     pools: dict[Kind, list[Item]] = {}
     for item in items:
         pools.setdefault(item.kind, []).append(item)
@@ -57,23 +76,66 @@ def day_log(items: Sequence[Item], day: date, seed: int, hours: float = 24.2) ->
     return chosen
 
 
-def leave_log(
-    folder: Path, pattern: str, day: date, items: Sequence[Item], *, windows_root: str = ""
-) -> Path:
-    r"""Write a day's log into the folder, whole at once; returns its path.
-
-    Paths are relative to the folder; with `windows_root` they are spelled as a program on
-    a Windows machine does ("M:\\\\music\\\\...").
-    """
-    lines = []
+def entries_of(items: Sequence[Item], folder: str, start_s: float = 0.0) -> list[LogEntry]:
+    """Return items as the lines of a log that lies in `folder`, paths relative to it."""
+    at_s, entries = start_s, []
     for item in items:
         path = os.path.relpath(item.path, folder)
-        if windows_root:
-            path = windows_root + path.replace("../", "").replace("/", "\\")
-        lines.append((path, item.label, item.measure.duration_s))
-    name = datetime.combine(day, time()).strftime(pattern)
-    part = folder / f".{name}.part"
-    part.write_text(write_m3u(lines), encoding="utf-8")
-    target = folder / name
+        entries.append(
+            LogEntry(path, item.artist, item.title, item.cart, item.measure.duration_s, at_s,
+                     str(item.kind))
+        )  # fmt: skip
+        here = span(item, _RATE)
+        at_s += (here.segue - here.cue_in) / _RATE
+    return entries
+
+
+def leave_log(
+    drop: LogDrop,
+    slot: Slot,
+    entries: Sequence[LogEntry],
+    faults: frozenset[Fault] | set[Fault] = frozenset(),
+    *,
+    charset: str = "utf-8",
+) -> Path | None:
+    """Write the log of a slot into the drop's folder, whole at once; returns its path.
+
+    None with `Fault.NO_LOG`. The format is the drop's own, M3U when it goes by the name.
+    """
+    if Fault.NO_LOG in faults:
+        return None
+    lines = [
+        replace(entry, title=f"Lost {number}", cart=9_000_000 + number, path=f"lost/{number}.flac")
+        if Fault.MISSING_ITEMS in faults and number % 10 == 5
+        else entry
+        for number, entry in enumerate(entries)
+    ]
+    if Fault.WINDOWS_PATHS in faults:
+        lines = [replace(entry, path=_windows(entry.path)) for entry in lines]
+    if Fault.TRUNCATED in faults:
+        lines = lines[: len(lines) // 2]
+    form = drop.options.format
+    text = write_log(lines, LogFormat.M3U if form is LogFormat.AUTO else form, drop.name)
+    if Fault.UNKNOWN_LINES in faults:
+        body = text.splitlines(keepends=True)
+        text = "".join(
+            f"{line}{'@@ MACRO 17 VTRK' + chr(10) if number % 20 == 2 else ''}"
+            for number, line in enumerate(body)
+        )
+    data = text.encode("cp1252" if Fault.OTHER_CHARSET in faults else charset, errors="replace")
+    name = drop.file_name(slot)
+    if Fault.WRONG_NAME in faults:
+        name = slot.local.strftime("%d %m %Y") + Path(name).suffix
+    target = Path(drop.folder) / name
+    if Fault.HALF_WRITTEN in faults:
+        # as a program does that writes in place
+        target.write_bytes(data[: len(data) // 2 + 7])
+        return target
+    part = target.with_name(f".{name}.part")
+    part.write_bytes(data)
     part.replace(target)
     return target
+
+
+def _windows(path: str) -> str:
+    return "M:\\Music\\" + path.replace("../", "").replace("/", "\\") if path else path

@@ -5,7 +5,8 @@ measured from sound but not programmed (waveforms, fingerprints) and what happen
 arrivals, backups) is not in it.
 
 History: format 1 is the first. Format 2 has markers set by hand, how items want to be played,
-segue rules and joins of pairs; one of format 1 is read as if it had none.
+segue rules and joins of pairs; one of format 1 is read as if it had none. Format 3 has how log
+drops load and what was settled by hand; drops of older ones load by timed events only.
 """
 
 from __future__ import annotations
@@ -19,6 +20,8 @@ from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.book import Book, Change, compare
+from nightly_spindle.core.declared import texts_of
+from nightly_spindle.core.drops import DropOptions, check_drop
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.intake import options_from, options_values
 from nightly_spindle.core.markers import marks_from, shaping_from
@@ -26,8 +29,10 @@ from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.segue_rules import edit_from, edit_values, pair_rule
 from nightly_spindle.core.settings import RENAMED, settings_from, texts_from
+from nightly_spindle.core.song_names import song_key
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text
+from nightly_spindle.store.snapshot import drop_of
 
 if TYPE_CHECKING:
     import sqlite3
@@ -35,8 +40,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.library import Library
 
-FORMAT = "nightly-spindle-book-2"
-_FORMER = "nightly-spindle-book-1"
+FORMAT = "nightly-spindle-book-3"
+_FORMER = ("nightly-spindle-book-1", "nightly-spindle-book-2")
 SCHEMA = Path(__file__).with_name("book.schema.json")
 _ITEM = (
     "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
@@ -63,7 +68,11 @@ def read_station(folder: Path) -> dict[str, Any]:
             ],
             "items": _items(connection, roots),
             "lists": _lists(connection),
-            "log_drops": [dict(row) for row in _all(connection, "log_drop", "id")],
+            "log_drops": [_drop(row) for row in _all(connection, "log_drop", "id")],
+            "log_settled": [
+                {"said": row["said"], "cart": row["cart"]}
+                for row in _all(connection, "log_settled", "said")
+            ],
             "events": [_event(row) for row in _all(connection, "timed_event", "id")],
             "intake_jobs": [_job(row) for row in _all(connection, "intake_job", "name")],
             "segue_rules": [
@@ -102,8 +111,8 @@ def read_book(path: Path) -> dict[str, Any]:
 
 
 def _from_former(book: Any) -> Any:
-    """Return a book of the former format as one of this format; any other as it is."""
-    if not isinstance(book, dict) or book.get("format") != _FORMER:
+    """Return a book of a former format as one of this format; any other as it is."""
+    if not isinstance(book, dict) or book.get("format") not in _FORMER:
         return book
     settings = book.get("settings")
     if isinstance(settings, dict):
@@ -114,8 +123,13 @@ def _from_former(book: Any) -> Any:
             {"marks": {}, "shaping": {}, **item} if isinstance(item, dict) else item
             for item in items
         ]
-    more = {"segue_rules": [], "join_pairs": [], "settings": settings, "items": items}
-    return {**book, **more, "format": FORMAT}
+    drops = book.get("log_drops")
+    if isinstance(drops, list):
+        blank = {"options": {}, "paths": [], "meanings": []}
+        drops = [{**blank, **drop} if isinstance(drop, dict) else drop for drop in drops]
+    new = {"segue_rules": [], "join_pairs": [], "log_settled": []}
+    same = {"settings": settings, "items": items, "log_drops": drops, "format": FORMAT}
+    return {**new, **book, **same}
 
 
 def _wrong(book: Any) -> list[str]:
@@ -161,6 +175,11 @@ def _wrong_values(book: Book) -> list[str]:
             TimeRule(datetime.fromisoformat(event["start"]), event["rrule"]).check()
         except (ValueError, SettingRefused) as error:
             wrong.append(f"events/{number} “{event['name']}”: {error}")
+    for drop in book["log_drops"]:
+        try:
+            check_drop(drop_of(_drop_row(drop), Path("/")))
+        except (SettingRefused, ValueError) as error:
+            wrong.append(f"log_drops/{drop['id']}: {error}")
     wrong += _wrong_segues(book)
     for number, job in enumerate(book["intake_jobs"]):
         try:
@@ -230,7 +249,8 @@ def apply_book(library: Library, book: Book) -> None:
         lines = [{"list_id": number, "place": at, "cart": c} for at, c in enumerate(entry["carts"])]
         _fill(library, t.list_line, lines)
     for table, rows in (
-        (t.log_drop, [dict(entry) for entry in book["log_drops"]]),
+        (t.log_drop, [_drop_row(entry) for entry in book["log_drops"]]),
+        (t.log_settled, [{**entry, "at_us": 0} for entry in book["log_settled"]]),
         (t.timed_event, [_event_row(entry) for entry in book["events"]]),
         (t.intake_job, [_job_row(entry) for entry in book["intake_jobs"]]),
         (t.segue_rule, [_rule_row(entry) for entry in book["segue_rules"]]),
@@ -338,6 +358,7 @@ def _item_row(item: dict[str, Any], roots: dict[str, int], version: int) -> dict
         "words": search_words(
             *(item[name] for name in ("artist", "title", "album", "kind")), str(item["cart"])
         ),
+        "song_key": song_key(item["artist"], item["title"]),
         **{f"sort_{name}": key(item[name]) for name in ("artist", "title", "album")},
     }
 
@@ -350,6 +371,22 @@ def _lists(connection: sqlite3.Connection) -> list[dict[str, Any]]:
         {"name": row["name"], "target_s": row["target_s"], "carts": carts.get(row["id"], [])}
         for row in _all(connection, "list", "name")
     ]
+
+
+_JSON = ("options", "paths", "meanings")
+
+
+def _drop(row: sqlite3.Row) -> dict[str, Any]:
+    """Return a log drop with its options as far as they are not the default."""
+    entry = dict(row) | {name: json.loads(row[name]) for name in _JSON}
+    plain = texts_of(DropOptions(), "drop")
+    options = {n: v for n, v in entry["options"].items() if plain.get(f"drop.{n}") != v}
+    return entry | {"options": dict(sorted(options.items()))}
+
+
+def _drop_row(entry: dict[str, Any]) -> dict[str, Any]:
+    texts = {name: json.dumps(entry[name], ensure_ascii=False) for name in _JSON}
+    return {**entry, **texts}
 
 
 def _event(row: sqlite3.Row) -> dict[str, Any]:

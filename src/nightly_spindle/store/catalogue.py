@@ -21,7 +21,8 @@ from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.store.database import connect
-from nightly_spindle.store.snapshot import change_count, item_from, items_by_cart, read_rules
+from nightly_spindle.store.item_reading import item_from, items_by_cart
+from nightly_spindle.store.snapshot import change_count, read_rules
 
 if TYPE_CHECKING:
     import sqlite3

@@ -18,6 +18,7 @@ from nightly_spindle.core.intake import MOST_CART, Markers, Tags, Twin, Waits
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
 from nightly_spindle.core.matching import key, search_words
+from nightly_spindle.core.song_names import song_key
 from nightly_spindle.store import tables as t
 from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.rows import (
@@ -382,6 +383,7 @@ def _tag_values(values: Mapping[str, Any]) -> Row:
             values["artist"], values["title"], values["album"], str(values["kind"]),
             str(values["cart"]),
         )  # fmt: skip
+        found["song_key"] = song_key(values["artist"], values["title"])
     for name in ("artist", "title", "album"):
         if name in values:
             found[f"sort_{name}"] = key(values[name])

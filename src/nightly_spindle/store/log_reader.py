@@ -1,31 +1,36 @@
-"""Reading the logs that lie in a drop's folder, matched to the library."""
+"""Reading the logs that lie in drops' folders, matched to the library."""
 
 from __future__ import annotations
 
+import json
 import os
 import time
+from collections import Counter
+from dataclasses import replace
+from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.drops import (
-    LogDrop,
-    LogReading,
-    ReadingState,
-    nearest_names,
-    same_name,
-)
+from nightly_spindle.core.drops import Change, LogDrop, LogReading, ReadingState
 from nightly_spindle.core.errors import LogUnreadable
-from nightly_spindle.core.logs import Log, read_log
-from nightly_spindle.core.matching import Candidate, Match, match_line, name_key
-from nightly_spindle.store.station import absolute
+from nightly_spindle.core.log_edits import applied, edit_from_values
+from nightly_spindle.core.logs import read_bytes
+from nightly_spindle.core.name_pattern import Entry, candidates, nearest
+from nightly_spindle.store.log_lookup import match_log, parse_as
 
 if TYPE_CHECKING:
     import sqlite3
-    from datetime import date
+    from collections.abc import Iterable
 
     from nightly_spindle.core.items import Item
+    from nightly_spindle.core.log_edits import LogEdit
+    from nightly_spindle.core.logs import Log
+    from nightly_spindle.core.matching import Match
+    from nightly_spindle.core.slots import Slot
 
-Signature = tuple[int, int]  # size, modified (ns)
+Signature = tuple[str, int, int]  # name, size, modified (ns)
+Place = tuple[int, str]  # drop, slot
+_KEPT = 2000  # readings remembered
 
 
 class LogReader:
@@ -33,7 +38,7 @@ class LogReader:
 
     A file is read again when its size or time changes (`refresh`). With `settle_s` a
     file is taken only when it has stood unchanged for so long, so that one that is
-    still being written is not.
+    still being written is not. What was read stays known while its folder cannot be reached.
     """
 
     def __init__(
@@ -47,78 +52,116 @@ class LogReader:
         self._connection = connection
         self._items = items
         self._settle_s = settle_s
-        self._known: dict[tuple[int, date], LogReading] = {}
-        self._signatures: dict[tuple[int, date], Signature] = {}
+        self._known: dict[Place, LogReading] = {}
+        self._signatures: dict[Place, Signature] = {}
         self._looks: dict[str, tuple[Signature, float]] = {}
+        self._stale: set[Place] = set()
 
-    def reading(self, drop: LogDrop, day: date) -> LogReading:
+    def reading(self, drop: LogDrop, slot: Slot) -> LogReading:
         """Return what is known of the log; it is looked for the first time it is asked for."""
-        known = self._known.get((drop.id, day))
-        return known if known is not None else self.refresh(drop, day)
+        known = self._known.get((drop.id, slot.key))
+        if known is None:
+            return self.refresh(drop, slot)
+        # an hour that comes twice has one log and two slots
+        return known if known.slot == slot else replace(known, slot=slot)
 
-    def refresh(self, drop: LogDrop, day: date) -> LogReading:
+    def refresh(self, drop: LogDrop, slot: Slot) -> LogReading:
         """Look at the file again and read it when it is new or has changed."""
-        place = (drop.id, day)
-        wanted = drop.file_name(day)
-        try:
-            names = os.listdir(drop.folder)  # noqa: PTH208 - names only
-        except OSError as error:
-            problem = f"the folder {drop.folder} cannot be read: {error.strerror}"
-            return self._keep(place, _none(drop, day, ReadingState.UNREADABLE, problem))
-        name = same_name(wanted, names)
-        if name is None:
-            near = nearest_names(wanted, names)
-            return self._keep(place, _none(drop, day, ReadingState.MISSING, "", near))
-        path = Path(drop.folder) / name
-        try:
-            stat = path.stat()
-        except OSError as error:
-            problem = f"{path} cannot be read: {error.strerror}"
-            return self._keep(place, _none(drop, day, ReadingState.UNREADABLE, problem))
-        signature = (stat.st_size, stat.st_mtime_ns)
-        if self._signatures.get(place) == signature and place in self._known:
-            return self._known[place]
-        if self._growing(str(path), signature):
-            return self._keep(place, _none(drop, day, ReadingState.GROWING))
-        return self._keep(place, self._read(drop, day, path), signature)
+        return self.look([(drop, slot)])[0]
+
+    def look(self, wanted: Iterable[tuple[LogDrop, Slot]]) -> list[LogReading]:
+        """Look at several logs again; each folder is listed once."""
+        listings: dict[str, list[Entry] | str] = {}
+        found = []
+        for drop, slot in wanted:
+            if drop.folder not in listings:
+                listings[drop.folder] = _listing(drop.folder)
+            found.append(self._look(drop, slot, listings[drop.folder]))
+        return found
+
+    def _look(self, drop: LogDrop, slot: Slot, listing: list[Entry] | str) -> LogReading:
+        place = (drop.id, slot.key)
+        wanted = drop.file_name(slot)
+        if isinstance(listing, str):
+            return self._unreachable(place, LogReading(drop.id, slot, wanted,
+                                     ReadingState.UNREADABLE, problem=listing))  # fmt: skip
+        there = candidates(wanted, listing)
+        if not there:
+            near = nearest(wanted, listing, slot.local, _other_names(drop, slot))
+            return self._keep(
+                place, LogReading(drop.id, slot, wanted, ReadingState.MISSING, nearest=near)
+            )
+        best = there[0]
+        signature = (best.name, best.size, best.mtime_ns)
+        known = self._known.get(place)
+        if known and self._signatures.get(place) == signature and place not in self._stale:
+            return known if known.slot == slot else replace(known, slot=slot)
+        blank = LogReading(
+            drop.id, slot, best.name, ReadingState.GROWING, written_us=best.mtime_ns // 1000,
+            others=tuple(one.name for one in there[1:]),
+        )  # fmt: skip
+        if self._growing(f"{drop.folder}/{best.name}", signature):
+            return self._keep(place, blank)
+        new = self._read(drop, blank)
+        if new.state is ReadingState.UNREADABLE and known and known.usable:
+            return self._unreachable(place, new)
+        return self._keep(place, _compared(known, new, time.time_ns() // 1000), signature)
 
     def forget(self) -> None:
-        """Have every log read and matched again at the next look: the library has changed."""
-        self._signatures.clear()
+        """Have every log read and matched again at the next look: the station has changed."""
+        self._stale = set(self._known)
 
-    def match(self, log: Log, folder: str) -> list[Match]:
+    def match(
+        self, log: Log, folder: str, drop: LogDrop | None = None, edits: Iterable[LogEdit] = ()
+    ) -> list[Match]:
         """Match a log that lies in `folder`, bringing what it means into reach."""
-        from nightly_spindle.store.snapshot import items_by_name
+        matches, items = match_log(self._connection, self._folder, log, drop, folder)
+        for item in items.values():
+            self._items.setdefault(item.cart, item)
+        return list(applied(matches, list(edits))[0])
 
-        roots = [
-            absolute(self._folder, row["path"])
-            for row in self._connection.execute("SELECT path FROM root")
-        ]
-        candidates: dict[str, list[Candidate]] = {}
-        found: dict[int, Item] = {}
-        keys = (name_key(line.raw) for line in log.lines)
-        for key, path, item in items_by_name(self._connection, self._folder, keys):
-            candidates.setdefault(key, []).append(Candidate(item.cart, path))
-            found[item.cart] = item
-        matches = [match_line(line, folder, roots, candidates) for line in log.lines]
-        for match in matches:
-            if match.cart is not None:
-                self._items.setdefault(match.cart, found[match.cart])
-        return matches
+    def edits(self, drop: int, slot: str) -> list[LogEdit]:
+        """Return the edits of a log."""
+        row = self._connection.execute(
+            "SELECT edits FROM log_edit WHERE drop_id = ? AND slot = ?", (drop, slot)
+        ).fetchone()
+        return [edit_from_values(one) for one in json.loads(row["edits"])] if row else []
 
-    def _read(self, drop: LogDrop, day: date, path: Path) -> LogReading:
+    def _read(self, drop: LogDrop, blank: LogReading) -> LogReading:
         try:
-            log = read_log(path)
+            data = read_bytes(Path(drop.folder) / blank.file)
+            log = parse_as(self._connection, data, blank.file, drop)
         except LogUnreadable as error:
-            return LogReading(drop.id, day, path.name, ReadingState.UNREADABLE, (), str(error))
-        state = ReadingState.READ if log.lines else ReadingState.EMPTY
-        matches = tuple(self.match(log, drop.folder))
-        return LogReading(drop.id, day, path.name, state, matches)
+            return replace(blank, state=ReadingState.UNREADABLE, problem=str(error))
+        edits = self.edits(drop.id, blank.slot.key)
+        matches, lost = applied(self.match(log, drop.folder, drop), edits)
+        self._reach(matches)
+        state = ReadingState.READ if matches else ReadingState.EMPTY
+        return replace(
+            blank, state=state, matches=matches, charset=log.charset, edited=len(edits),
+            unapplied=lost,
+        )  # fmt: skip
+
+    def _reach(self, matches: Iterable[Match]) -> None:
+        from nightly_spindle.store.item_reading import items_by_cart
+
+        wanted = {m.cart for m in matches if m.cart is not None} - set(self._items)
+        for item in items_by_cart(self._connection, self._folder, wanted):
+            self._items[item.cart] = item
+
+    def _unreachable(self, place: Place, new: LogReading) -> LogReading:
+        """Return what was read before the folder or file could not be reached, or why not."""
+        known = self._known.get(place)
+        if known is None or not known.usable:
+            return self._keep(place, new)
+        told = f"{new.problem}; what was read before goes on air"
+        self._known[place] = replace(known, problem=told)
+        return self._known[place]
 
     def _growing(self, path: str, signature: Signature) -> bool:
         if not self._settle_s:
             return False
-        if time.time() - signature[1] / 1e9 >= self._settle_s:
+        if time.time() - signature[2] / 1e9 >= self._settle_s:
             return False
         seen, since = self._looks.get(path, (None, 0.0))
         now = time.monotonic()
@@ -128,21 +171,55 @@ class LogReader:
         return now - since < self._settle_s
 
     def _keep(
-        self, place: tuple[int, date], reading: LogReading, signature: Signature | None = None
+        self, place: Place, reading: LogReading, signature: Signature | None = None
     ) -> LogReading:
+        self._stale.discard(place)
         self._known[place] = reading
         if signature is None:
             self._signatures.pop(place, None)
         else:
             self._signatures[place] = signature
+        while len(self._known) > _KEPT:
+            self._known.pop(next(iter(self._known)))
         return reading
 
 
-def _none(
-    drop: LogDrop,
-    day: date,
-    state: ReadingState,
-    problem: str = "",
-    nearest: tuple[str, ...] = (),
-) -> LogReading:
-    return LogReading(drop.id, day, drop.file_name(day), state, (), problem, nearest)
+def _listing(folder: str) -> list[Entry] | str:
+    """Return the files of a folder, or in words why it cannot be read."""
+    found = []
+    try:
+        with os.scandir(folder) as entries:
+            for entry in entries:
+                try:
+                    stat = entry.stat()
+                except OSError:
+                    continue  # it went away meanwhile, or is a link to nothing
+                found.append(Entry(entry.name, stat.st_size, stat.st_mtime_ns))
+    except OSError as error:
+        return f"the folder {folder} cannot be read: {error.strerror}"
+    return found
+
+
+def _other_names(drop: LogDrop, slot: Slot) -> list[str]:
+    """Return the names of the logs around this one: they are no slips of it."""
+    hours = range(-48, 49) if slot.hourly else range(-24 * 8, 24 * 9, 24)
+    return [
+        name
+        for away in hours
+        if (name := drop.file_name(replace(slot, local=slot.local + timedelta(hours=away))))
+        != drop.file_name(slot)
+    ]
+
+
+def _compared(known: LogReading | None, new: LogReading, at_us: int) -> LogReading:
+    """Return a reading with what changed in the file since it was last read."""
+    if known is None or known.state is not ReadingState.READ:
+        return new
+    if known.written_us == new.written_us and known.file == new.file:
+        return replace(new, change=known.change)
+    was = Counter(match.line.raw for match in known.matches if match.line.number)
+    now = Counter(match.line.raw for match in new.matches if match.line.number)
+    if was == now:
+        return replace(new, change=known.change)
+    change = Change(at_us, tuple((now - was).elements()), tuple((was - now).elements()))
+    return replace(new, change=change)

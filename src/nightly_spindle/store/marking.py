@@ -11,8 +11,8 @@ from nightly_spindle.audio.markers import find_markers
 from nightly_spindle.core.cues import checked_marks
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.store import tables as t
+from nightly_spindle.store.item_reading import item_from
 from nightly_spindle.store.rows import marks_text, measure_of, measure_values, shaping_text
-from nightly_spindle.store.snapshot import item_from
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence

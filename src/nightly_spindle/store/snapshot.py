@@ -6,37 +6,38 @@ import json
 import os
 import sqlite3
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.drops import LogDrop
-from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.declared import group_from, specs
+from nightly_spindle.core.drops import DropOptions, LogDrop
+from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.events import Entry, LoadLog, Placement, TimedEvent
-from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.log_meanings import Meaning, Means
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rotation import turn_order
 from nightly_spindle.core.safekeeping import Backup, Standing, backup_standing
 from nightly_spindle.core.settings import settings_from
-from nightly_spindle.core.timebase import broadcast_day
+from nightly_spindle.core.timebase import US
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.item_reading import ITEM, item_from, items_by_cart
 from nightly_spindle.store.log_reader import LogReader
-from nightly_spindle.store.rows import marks_of, measure_of, shaping_of
 from nightly_spindle.store.segues import read_segues
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping
 
+    from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import AirState
     from nightly_spindle.core.segue_rules import Segues
     from nightly_spindle.core.settings import StationSettings
 
+_DROPS = "SELECT * FROM log_drop ORDER BY id"
+_BACK_US = 26 * 3600 * US  # the longest day there is: its log may still be on air
 POOL_SIZE = 1000  # songs whose turn is next: two days and nights of rotation
-_CHUNK = 500  # SQLite takes 999 parameters or more
-
-_ITEM = "SELECT i.*, r.path AS root FROM item i JOIN root r ON r.id = i.root_id"
 
 
 @dataclass(slots=True)
@@ -57,12 +58,11 @@ class Snapshot:
     def prepare(self, from_us: int, to_us: int, state: AirState | None = None) -> None:
         """Read the logs of the stretch, reach the state's items, look for every file."""
         settings = self.programme.settings
-        day = broadcast_day(from_us, settings.tz, settings.day_start) - timedelta(days=1)
-        last = broadcast_day(to_us, settings.tz, settings.day_start)
-        while day <= last:
-            for drop in self.programme.drops.values():
-                self.logs.refresh(drop, day)
-            day += timedelta(days=1)
+        self.logs.look(
+            (drop, slot)
+            for drop in self.programme.drops.values()
+            for slot in drop.slots(settings.tz, settings.day_start, from_us - _BACK_US, to_us)
+        )
         if state is not None:
             self.reach(line.cart for line in state.upcoming)
         self.look_for_files()
@@ -119,10 +119,7 @@ def read_events(
     connection: sqlite3.Connection, folder: Path
 ) -> tuple[list[TimedEvent], dict[int, LogDrop]]:
     """Read the timed events, and the log drops by number."""
-    drops = {
-        row["id"]: LogDrop(row["id"], row["name"], absolute(folder, row["folder"]), row["pattern"])
-        for row in connection.execute("SELECT * FROM log_drop")
-    }
+    drops = {row["id"]: drop_of(row, folder) for row in connection.execute(_DROPS)}
     rows = connection.execute("SELECT * FROM timed_event ORDER BY id")
     return [_event(row) for row in rows], drops
 
@@ -130,7 +127,7 @@ def read_events(
 def load_pool(snapshot: Snapshot) -> None:
     """Read the songs whose turn in rotation is next."""
     rows = snapshot.connection.execute(
-        f"{_ITEM} WHERE i.kind = 'song' AND i.waits = '' ORDER BY i.last_aired_us, i.cart LIMIT ?",
+        f"{ITEM} WHERE i.kind = 'song' AND i.waits = '' ORDER BY i.last_aired_us, i.cart LIMIT ?",
         (POOL_SIZE,),
     ).fetchall()
     turns = [(row["last_aired_us"], item_from(row, snapshot.folder)) for row in rows]
@@ -140,66 +137,6 @@ def load_pool(snapshot: Snapshot) -> None:
     snapshot.programme.pool = [reach.setdefault(item.cart, item) for item in pool]
 
 
-def items_by_cart(
-    connection: sqlite3.Connection, folder: Path, carts: Iterable[int]
-) -> Iterator[Item]:
-    """Read the items with these cart numbers; numbers that are not there are left out."""
-    wanted = list(dict.fromkeys(carts))
-    for start in range(0, len(wanted), _CHUNK):
-        part = wanted[start : start + _CHUNK]
-        marks = ",".join("?" * len(part))
-        for row in connection.execute(f"{_ITEM} WHERE i.cart IN ({marks})", part):
-            yield item_from(row, folder)
-
-
-def items_by_name(
-    connection: sqlite3.Connection, folder: Path, names: Iterable[str]
-) -> Iterator[tuple[str, str, Item]]:
-    """Read the items whose file names have these keys, as (key, path, item).
-
-    An item whose audio was replaced is found under its former paths too.
-    """
-    wanted = list(dict.fromkeys(names))
-    for start in range(0, len(wanted), _CHUNK):
-        part = wanted[start : start + _CHUNK]
-        marks = ",".join("?" * len(part))
-        for row in connection.execute(
-            f"{_ITEM} WHERE i.name_key IN ({marks}) ORDER BY i.cart", part
-        ):
-            item = item_from(row, folder)
-            yield row["name_key"], item.path, item
-        former = connection.execute(
-            "SELECT DISTINCT f.name_key, f.path, f.cart, r.path AS root FROM former_place f"
-            f" JOIN root r ON r.id = f.root_id WHERE f.name_key IN ({marks})",
-            part,
-        ).fetchall()
-        items = {
-            item.cart: item
-            for item in items_by_cart(connection, folder, [row["cart"] for row in former])
-        }
-        for row in former:
-            yield row["name_key"], f"{_base(row['root'], folder)}/{row['path']}", items[row["cart"]]
-
-
-def item_from(row: sqlite3.Row | Mapping[str, Any], folder: Path) -> Item:
-    """Return one row of the item table, joined with its root's path, as an item."""
-    path = f"{_base(row['root'], folder)}/{row['path']}"
-    return Item(
-        row["cart"],
-        Kind(row["kind"]),
-        row["title"],
-        row["artist"],
-        path,
-        measure_of(row),
-        marks_of(row),
-        shaping_of(row),
-    )
-
-
-def _base(root: str, folder: Path) -> str:
-    return root if root.startswith("/") else f"{folder.absolute()}/{root}"
-
-
 def change_count(connection: sqlite3.Connection) -> int:
     """Return how often the station was edited: when it grows there is something to read."""
     return int(connection.execute("SELECT count FROM change").fetchone()[0])
@@ -207,7 +144,7 @@ def change_count(connection: sqlite3.Connection) -> int:
 
 def items_since(connection: sqlite3.Connection, folder: Path, version: int) -> Iterator[Item]:
     """Read the items that were edited after the station's edit of that number."""
-    for row in connection.execute(f"{_ITEM} WHERE i.version > ?", (version,)):
+    for row in connection.execute(f"{ITEM} WHERE i.version > ?", (version,)):
         yield item_from(row, folder)
 
 
@@ -228,6 +165,25 @@ def overview(folder: Path, cart: int) -> bytes:
     finally:
         connection.close()
     return b"" if row is None else bytes(row["overview"])
+
+
+def drop_of(row: sqlite3.Row | Mapping[str, Any], folder: Path) -> LogDrop:
+    """Return one row of the table of log drops; SettingRefused when it cannot be."""
+    texts = {f"drop.{name}": text for name, text in json.loads(row["options"]).items()}
+    known = {f"drop.{name}" for name in specs(DropOptions)}
+    wrong = [f"there is no option '{name[5:]}'" for name in sorted(set(texts) - known)]
+    options = group_from(DropOptions, texts, "drop", wrong)
+    if wrong:
+        raise SettingRefused(f"log drop “{row['name']}”: {'; '.join(wrong)}")
+    return LogDrop(
+        row["id"],
+        row["name"],
+        absolute(folder, row["folder"]),
+        row["pattern"],
+        options,
+        tuple((a, absolute(folder, b)) for a, b in json.loads(row["paths"])),
+        tuple(Meaning(text, Means(m), value) for text, m, value in json.loads(row["meanings"])),
+    )
 
 
 def _event(row: sqlite3.Row) -> TimedEvent:

@@ -7,14 +7,12 @@ from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.drops import Loads
 from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.events import Entry, Placement
-from nightly_spindle.core.recurrence import every_day_at
 from nightly_spindle.core.settings import StationSettings, settings_from, texts_from
 from nightly_spindle.store.database import DATABASE, connect
 
 if TYPE_CHECKING:
-    import sqlite3
     from collections.abc import Mapping
 
     from nightly_spindle.store.library import Library
@@ -23,7 +21,7 @@ DEFAULT_PATTERN = "%Y-%m-%d.m3u"
 
 
 def new_station(folder: Path, values: Mapping[str, str]) -> StationSettings:
-    """Make an empty station with a log drop on its own `logs` folder and a nightly load.
+    """Make an empty station with a log drop on its own `logs` folder that loads each day's log.
 
     `values` are settings as texts; SettingRefused names all that are wrong. Nothing is
     left behind when it fails.
@@ -44,10 +42,10 @@ def new_station(folder: Path, values: Mapping[str, str]) -> StationSettings:
                 "INSERT INTO setting (name, value) VALUES (?, ?)", texts_from(settings).items()
             )
             connection.execute(
-                "INSERT INTO log_drop (id, name, folder, pattern) VALUES (1, ?, 'logs', ?)",
-                ("Day log", DEFAULT_PATTERN),
+                "INSERT INTO log_drop (id, name, folder, pattern, options)"
+                " VALUES (1, ?, 'logs', ?, ?)",
+                ("Day log", DEFAULT_PATTERN, json.dumps({"loads": str(Loads.AT_TIME)})),
             )
-            _add_nightly_load(connection, settings)
         connection.close()
     except OSError as error:
         raise StorageFault(f"{folder} cannot be written: {error.strerror or error}") from error
@@ -55,22 +53,6 @@ def new_station(folder: Path, values: Mapping[str, str]) -> StationSettings:
         path.unlink(missing_ok=True)
         raise
     return settings
-
-
-def _add_nightly_load(connection: sqlite3.Connection, settings: StationSettings) -> None:
-    rule = every_day_at(settings.day_start)
-    steps = [{"step": "load log", "drop": 1, "placement": str(Placement.REPLACE)}]
-    connection.execute(
-        "INSERT INTO timed_event (name, start, rrule, exdates, entry, steps, priority, enabled,"
-        " grace_s) VALUES (?, ?, ?, '', ?, ?, 0, 1, 900.0)",
-        (
-            "Load the day's log",
-            rule.start.isoformat(),
-            rule.rrule,
-            str(Entry.CUT_IN),
-            json.dumps(steps),
-        ),
-    )
 
 
 def absolute(folder: Path, text: str) -> str:

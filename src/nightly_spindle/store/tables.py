@@ -73,6 +73,7 @@ item = Table(
     Column("marks", Text, nullable=False, default=""),  # core.markers.marks_values as JSON
     Column("shaping", Text, nullable=False, default=""),  # core.markers.shaping_values as JSON
     Column("fall", Text, nullable=False, default=""),  # core.items.Measure.fall, ms, JSON
+    Column("song_key", Text, nullable=False, default=""),  # core.song_names.song_key
     Column("intro_end_s", Float),
     Column("sag_s", Float),
     Column("sure_cue_in", Float, nullable=False, default=0.0),
@@ -85,6 +86,7 @@ item = Table(
     Index("item_by_place", "root_id", "path", unique=True),
     Index("item_by_artist", "sort_artist", "sort_title", "cart"),
     Index("item_by_version", "version"),
+    Index("item_by_song", "song_key"),
 )
 
 # What only few look at, apart, so that walking through the items stays fast.
@@ -208,7 +210,28 @@ log_drop = Table(
     Column("id", Integer, primary_key=True),
     Column("name", Text, nullable=False),
     Column("folder", Text, nullable=False),  # relative to the station unless absolute
-    Column("pattern", Text, nullable=False),  # strftime codes
+    Column("pattern", Text, nullable=False),  # core.name_pattern
+    Column("options", Text, nullable=False, default="{}"),  # core.drops.DropOptions, JSON
+    Column("paths", Text, nullable=False, default="[]"),  # JSON: [as logs write it, folder here]
+    Column("meanings", Text, nullable=False, default="[]"),  # JSON: [text, means, value]
+)
+
+# What was settled by hand for lines that say this (core.matching.settle_key).
+log_settled = Table(
+    "log_settled",
+    metadata,
+    Column("said", Text, primary_key=True),
+    Column("cart", Integer, nullable=False),
+    Column("at_us", Integer, nullable=False),
+)
+
+# Edits of a log that is not on air yet: core.log_edits, a JSON list.
+log_edit = Table(
+    "log_edit",
+    metadata,
+    Column("drop_id", Integer, primary_key=True),
+    Column("slot", Text, primary_key=True),  # core.slots.Slot.key
+    Column("edits", Text, nullable=False),
 )
 
 timed_event = Table(

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
-from datetime import timedelta
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.timebase import broadcast_day
+from nightly_spindle.core.timebase import US
 from nightly_spindle.store.journal import load_state
 from nightly_spindle.store.snapshot import open_station
 
@@ -46,11 +45,12 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
             for cart in dict.fromkeys(lined)
         ]
     settings = snapshot.programme.settings
-    today = broadcast_day(time.time_ns() // 1000, settings.tz, settings.day_start)
-    for ahead in range(_DAYS):
-        day = today + timedelta(days=ahead)
-        for drop in snapshot.programme.drops.values():
-            reading = snapshot.logs.refresh(drop, day)
+    now = time.time_ns() // 1000
+    until = now + _DAYS * 86_400 * US
+    for drop in snapshot.programme.drops.values():
+        here = snapshot.programme.slot(drop, now).start_us
+        coming = drop.slots(settings.tz, settings.day_start, here - 1, until)
+        for reading in snapshot.logs.look([(drop, slot) for slot in coming]):
             named = [m.cart for m in reading.matches if m.cart in wanted]
             uses += [
                 Use(cart, "log", f"log {reading.file}{_times(named.count(cart))}")

@@ -1,0 +1,352 @@
+"""Putting a log's lines into the running order: at its time, when few are left, late, by hand.
+
+What a load does to what is lined up, in this order:
+
+1. lines of the safety net go: they only filled a gap;
+2. what an earlier log of the same drop left over is dropped, or runs to its end first (`Long`);
+3. REPLACE drops all the rest; at the FRONT the rest goes on afterwards or is dropped (`Rest`);
+4. the lines go in, behind those of events of the same instant.
+
+A log that was due and not there is awaited: when it comes before its slot is over it is loaded,
+after the item on air, from where it should be by then (`Late`).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.actions import Action, Dropped, Finding, LogLoaded, Severity
+from nightly_spindle.core.drops import (
+    EARLIEST,
+    Late,
+    Loads,
+    LogDrop,
+    LogReading,
+    Long,
+    ReadingState,
+    Rest,
+)
+from nightly_spindle.core.events import Placement
+from nightly_spindle.core.joins import span
+from nightly_spindle.core.matching import ITEM_LINES, Status
+from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
+from nightly_spindle.core.slots import Slot
+from nightly_spindle.core.timebase import US, clock, length, to_frames, us_from_frames
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.running import AirState
+
+_NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
+
+
+@dataclass(frozen=True, slots=True)
+class Load:
+    """One log to be loaded: `reason` is told of every line ("by “Day log”").
+
+    The first `kept` lines of the running order were put there at this very instant and stay in
+    front. `due_us` is when it should have been loaded.
+    """
+
+    drop: LogDrop
+    slot: Slot
+    placement: Placement
+    reason: str
+    due_us: int
+    kept: int = 0
+
+
+def now_us(state: AirState) -> int:
+    """Return the wall clock's instant of the state's present frame."""
+    return us_from_frames(state.frame, state.rate) + state.offset_us
+
+
+def load_log(
+    programme: Programme, state: AirState, load: Load, actions: list[Action]
+) -> tuple[list[Line], bool]:
+    """Load a log; returns its lines, and whether it must wait for one that runs to its end.
+
+    A log that is not there or holds nothing is awaited, with an alarm and a line in the log.
+    """
+    reading = programme.logs.reading(load.drop, load.slot)
+    when = clock(now_us(state), programme.settings.tz)
+    why = f"Loaded at {when} {load.reason}."
+    if not reading.usable:
+        _not_there(state, load, reading, when, actions)
+        return [], False
+    lines = lines_from(programme, state, reading, why, actions)
+    if not lines:
+        _not_there(state, load, reading, when, actions)
+        return [], False
+    return lines, put_in(programme, state, load, reading, lines, actions)
+
+
+def put_in(
+    programme: Programme,
+    state: AirState,
+    load: Load,
+    reading: LogReading,
+    lines: list[Line],
+    actions: list[Action],
+    from_line: int = 0,
+) -> bool:
+    """Put lines into the running order; returns whether an earlier log runs to its end first."""
+    when = clock(now_us(state), programme.settings.tz)
+    waits = _make_room(programme, state, load, f"replaced by {reading.file} at {when}", actions)
+    at = len(state.upcoming) if load.placement is Placement.END else load.kept + waits
+    state.upcoming[at:at] = lines
+    state.rung = ""
+    state.again_yielded = True
+    state.revision += 1
+    loaded = Loaded(load.drop.id, load.slot.start_us, load.slot.end_us, reading.file)
+    state.loaded = [*(one for one in state.loaded if one.drop != load.drop.id), loaded]
+    state.awaited = [
+        one
+        for one in state.awaited
+        if (one.drop, one.start_us) != (load.drop.id, load.slot.start_us)
+    ]
+    actions.append(
+        LogLoaded(
+            state.frame, load.drop.id, load.drop.name, reading.file, load.slot.start_us,
+            len(lines), len(reading.lost), f"Loaded {load.reason}.", from_line,
+        )
+    )  # fmt: skip
+    on_air = state.playing is not None and state.playing.line.origin.drop == load.drop.id
+    return load.drop.options.long is Long.RUN and (bool(waits) or on_air)
+
+
+def _make_room(
+    programme: Programme, state: AirState, load: Load, note: str, actions: list[Action]
+) -> int:
+    """Drop what a load leaves no place for; returns how many lines it has to wait for."""
+    options = load.drop.options
+    clears = load.placement is Placement.REPLACE or (
+        load.placement is Placement.FRONT and options.rest is Rest.DROPPED
+    )
+    waiting: list[Line] = []
+    stay: list[Line] = []
+    for line in state.upcoming[load.kept :]:
+        source, own = line.origin.source, line.origin.drop == load.drop.id
+        if source is Source.LOG and own and load.placement is not Placement.END:
+            keep, into = options.long is Long.RUN, waiting
+        else:
+            keep, into = source not in _NET and not clears, stay
+        if keep:
+            into.append(line)
+        else:
+            item = programme.item(line.cart)
+            title = item.title if item else f"cart {line.cart}"
+            actions.append(Dropped(state.frame, line, Outcome.REPLACED, title, note))
+    state.upcoming[load.kept :] = [*waiting, *stay]
+    return len(waiting)
+
+
+def lines_from(
+    programme: Programme,
+    state: AirState,
+    reading: LogReading,
+    why: str,
+    actions: list[Action],
+    source: Source = Source.LOG,
+) -> list[Line]:
+    """Return the reading's lines that can air; those that were not found leave a trace each."""
+    lines = []
+    for match in reading.matches:
+        if match.status not in ITEM_LINES:
+            continue
+        how = f"{why} Found by {match.how}."
+        origin = Origin(source, reading.file, match.line.number, how, reading.drop)
+        line = Line(state.take_id(), match.cart or 0, origin)
+        if match.status is Status.MATCHED and programme.item(line.cart) is not None:
+            lines.append(line)
+        else:
+            name = match.line.name or match.line.raw
+            actions.append(Dropped(state.frame, line, Outcome.MISSING, name, match.how))
+    lost = reading.lost
+    if lost and lines:
+        first = lost[0]
+        count = f"{len(lost)} of {len(lost) + len(lines)} lines"
+        actions.append(
+            Finding(
+                "log-lines-missing",
+                Severity.WARNING,
+                state.frame,
+                f"{count} of {reading.file} cannot air; the first is line {first.line.number}, "
+                f"{first.line.raw}: {first.how}.",
+                "Bring the missing items in, or mend the log.",
+            )
+        )
+    return lines
+
+
+def _not_there(
+    state: AirState, load: Load, reading: LogReading, when: str, actions: list[Action]
+) -> None:
+    drop, slot = load.drop, load.slot
+    if drop.options.late is not Late.NEVER and slot.end_us > now_us(state):
+        known = {(one.drop, one.start_us) for one in state.awaited}
+        if (drop.id, slot.start_us) not in known:
+            state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, load.due_us))
+    why = reading.why_not(drop.folder)
+    near = ""
+    if reading.nearest:
+        near = f" Close to it: {'; '.join(one.text for one in reading.nearest)}."
+    actions.append(
+        LogLoaded(state.frame, drop.id, drop.name, reading.file, slot.start_us, 0, 0, why)
+    )
+    actions.append(
+        Finding(
+            "log-missing" if reading.state is ReadingState.MISSING else "log-not-loaded",
+            Severity.ALARM,
+            state.frame,
+            f"At {when} no log could be loaded: {why}.{near}",
+            f"Put {reading.file} into {drop.folder}, or correct the pattern.",
+        )
+    )
+
+
+def load_late(
+    programme: Programme,
+    state: AirState,
+    awaited: Awaited,
+    on_air_until: int,
+    actions: list[Action],
+) -> list[Line]:
+    """Load an awaited log that has come: its lines from where it should be by then.
+
+    `on_air_until` is the frame at which the item on air ends; nothing is cut for it.
+    """
+    if awaited not in state.awaited:
+        return []
+    state.awaited.remove(awaited)
+    drop = programme.drops.get(awaited.drop)
+    if drop is None or now_us(state) >= awaited.end_us or drop.options.late is Late.NEVER:
+        return []
+    slot = programme.slot(drop, awaited.start_us)
+    reading = programme.logs.reading(drop, slot)
+    tz = programme.settings.tz
+    due = clock(awaited.due_us, tz)
+    behind = (now_us(state) - awaited.due_us) / US
+    why = f"Loaded at {clock(now_us(state), tz)}, {length(behind)} after its time {due}."
+    lines = lines_from(programme, state, reading, why, actions) if reading.usable else []
+    passed = 0
+    if drop.options.late is Late.JOIN and drop.options.loads is not Loads.LINES_LEFT:
+        at_us = us_from_frames(on_air_until, state.rate) + state.offset_us
+        passed = _passed(programme, lines, (at_us - slot.start_us) / US)
+    for line in lines[:passed]:
+        item = programme.item(line.cart)
+        title, note = item.title if item else "", f"its log came {length(behind)} late"
+        actions.append(Dropped(state.frame, line, Outcome.MISSED, title, note))
+    lines = lines[passed:]
+    if not lines:
+        return []
+    placement = drop.options.placement
+    if drop.options.loads is Loads.LINES_LEFT:
+        placement = Placement.END
+    load = Load(drop, slot, placement, f"{length(behind)} late", awaited.due_us)
+    first = lines[0].origin.line
+    put_in(programme, state, load, reading, lines, actions, first)
+    text = f"{reading.file} came {length(behind)} after its time {due}"
+    text += f" and goes on from line {first}." if passed else " and is loaded."
+    actions.append(
+        Finding(
+            "log-late", Severity.WARNING, state.frame, text,
+            "Have the scheduler leave its logs earlier.", lines[0].id,
+        )
+    )  # fmt: skip
+    return lines
+
+
+def _passed(programme: Programme, lines: list[Line], elapsed_s: float) -> int:
+    """Return how many of a log's lines should have started by then; the nearest start wins."""
+    rate = programme.settings.rate
+    at, best, closest = 0, 0, to_frames(max(0.0, elapsed_s), rate)
+    wanted = closest
+    for count, line in enumerate(lines):
+        if abs(at - wanted) < closest:
+            best, closest = count, abs(at - wanted)
+        item = programme.item(line.cart)
+        if item is not None:
+            here = span(item, rate, programme.segues)
+            at += here.segue - here.cue_in
+    return best if at > wanted else len(lines)
+
+
+def follow_change(
+    programme: Programme,
+    state: AirState,
+    loaded: Loaded,
+    reading: LogReading,
+    actions: list[Action],
+) -> None:
+    """A loaded log's file was written anew: lines that were only added go in behind the others.
+
+    Any other change is told and left to the operator: the log is on air.
+    """
+    change = reading.change
+    if change is None or loaded not in state.loaded:
+        return
+    own = [
+        at
+        for at, line in enumerate(state.upcoming)
+        if line.origin.drop == loaded.drop and line.origin.source is Source.LOG
+    ]
+    last = max((state.upcoming[at].origin.line for at in own), default=0)
+    added = [m for m in reading.matches if m.line.number > last]
+    whole = Counter(change.came) == Counter(m.line.raw for m in added if m.line.number)
+    if not change.went and own and whole:
+        tail = replace(reading, matches=tuple(added))
+        why = f"Added to the log after it was loaded, at {clock(now_us(state), programme.settings.tz)}."
+        lines = lines_from(programme, state, tail, why, actions)
+        state.upcoming[own[-1] + 1 : own[-1] + 1] = lines
+        state.revision += 1
+        text = f"{reading.file} grew after it was loaded; {len(lines)} lines were added."
+        severity, mend = Severity.NOTE, "Have the scheduler write its logs whole."
+    else:
+        text = f"{reading.file} changed after it was loaded ({change.sentence()})."
+        severity, mend = Severity.WARNING, "Load it again by hand if the change is to air."
+    actions.append(Finding("log-changed", severity, state.frame, text, mend))
+
+
+def top_up(
+    programme: Programme, state: AirState, actions: list[Action], cut: Callable[[], int]
+) -> None:
+    """Load the next log of every drop that loads by the lines that are left.
+
+    `cut` tells the frame at which the item on air ends.
+    """
+    for drop in programme.drops.values():
+        options = drop.options
+        if not options.enabled or options.loads is not Loads.LINES_LEFT:
+            continue
+        net = sum(line.origin.source in _NET for line in state.upcoming)
+        if len(state.upcoming) - net > options.lines_left:
+            continue
+        slot = _next_slot(programme, state, drop)
+        if slot is None:
+            continue
+        waited = next((one for one in state.awaited if one.drop == drop.id
+                       and one.start_us == slot.start_us), None)  # fmt: skip
+        ready = programme.logs.reading(drop, slot).usable
+        if waited is not None and ready:
+            load_late(programme, state, waited, cut(), actions)
+        elif waited is None:
+            reason = f"by “{drop.name}”, {len(state.upcoming)} lines were left"
+            load = Load(drop, slot, Placement.END, reason, now_us(state))
+            load_log(programme, state, load, actions)
+
+
+def _next_slot(programme: Programme, state: AirState, drop: LogDrop) -> Slot | None:
+    """Return the slot whose log follows the one loaded last; None while it is too early."""
+    at = now_us(state)
+    here = programme.slot(drop, at)
+    loaded = next((one for one in state.loaded if one.drop == drop.id), None)
+    if loaded is None or loaded.end_us <= here.start_us:
+        return here
+    if loaded.end_us > at + round(EARLIEST.total_seconds() * US):
+        return None
+    return programme.slot(drop, loaded.end_us)

@@ -1,0 +1,109 @@
+"""What a log will be on air: its lines' predicted times, its length, what clashes.
+
+It is worked out as if the log began at its time with its first line; what comes before it at
+that moment, and what events put in, the rehearsal knows.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.joins import span
+from nightly_spindle.core.matching import Match, Status
+from nightly_spindle.core.timebase import US, clock, length, local_from
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+    from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.drops import LogReading
+    from nightly_spindle.core.segue_rules import Segues
+    from nightly_spindle.core.settings import StationSettings
+
+
+@dataclass(frozen=True, slots=True)
+class Before:
+    """A play before the log: when it starts (µs), artist and title."""
+
+    at_us: int
+    artist: str
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """One line of a log: `at_us` when it starts, None when it does not air.
+
+    `length_s` counts to its segue point. `clash` says what is heard too soon again, `off_s` by
+    how much a timed mark is met late (below zero: early).
+    """
+
+    match: Match
+    item: Item | None
+    at_us: int | None
+    length_s: float
+    clash: str = ""
+    off_s: float | None = None
+
+
+def forecast(
+    reading: LogReading,
+    items: Mapping[int, Item],
+    settings: StationSettings,
+    segues: Segues,
+    before: Sequence[Before] = (),
+) -> list[Forecast]:
+    """Return every line of a log with its predicted start."""
+    rate = settings.rate
+    at_us = reading.slot.start_us
+    heard = list(before)
+    found = []
+    for match in reading.matches:
+        item = items.get(match.cart) if match.cart is not None else None
+        if item is None or match.status is not Status.MATCHED:
+            off = None
+            if match.status is Status.MARK:
+                off = _off(match.value, at_us, settings.tz)
+            found.append(Forecast(match, None, None, 0.0, off_s=off))
+            continue
+        here = span(item, rate, segues)
+        seconds = (here.segue - here.cue_in) / rate
+        clash = _clash(item, at_us, heard, settings)
+        found.append(Forecast(match, item, at_us, seconds, clash))
+        heard.append(Before(at_us, item.artist, item.title))
+        at_us += round(seconds * US)
+    return found
+
+
+def duration_s(lines: Sequence[Forecast]) -> float:
+    """Return how long a log runs, segues counted."""
+    return sum(line.length_s for line in lines)
+
+
+def fill(reading: LogReading, seconds: float) -> float:
+    """Return by how many seconds a log is longer than its slot (below zero: shorter)."""
+    return seconds - reading.slot.seconds
+
+
+def _clash(item: Item, at_us: int, heard: Sequence[Before], settings: StationSettings) -> str:
+    if item.kind is not Kind.SONG or not settings.separation_s:
+        return ""
+    artist, title = item.artist.casefold(), item.title.casefold()
+    for play in reversed(heard):
+        away = (at_us - play.at_us) / US
+        if away >= settings.separation_s:
+            break
+        same_title = play.title.casefold() == title
+        if same_title or (artist and play.artist.casefold() == artist):
+            what = "title" if same_title else "artist"
+            return f"same {what} {length(away)} before, at {clock(play.at_us, settings.tz)}"
+    return ""
+
+
+def _off(wanted_s: float, at_us: int, tz: ZoneInfo) -> float:
+    """Return how late a mark at a time of day is met, the nearest such time taken."""
+    local = local_from(at_us, tz)
+    now = local.hour * 3600 + local.minute * 60 + local.second + local.microsecond / US
+    return (now - wanted_s + 43_200) % 86_400 - 43_200

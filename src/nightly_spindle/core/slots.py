@@ -1,0 +1,119 @@
+"""The stretches of time that logs are made for: broadcast days and clock hours.
+
+A day's log runs from the station's day start to the next one: 23, 24 or 25 hours. An hour's
+log runs from one full hour of local time to the next. On the night that the clocks go back an
+hour comes twice, and its one log serves both; on the night they go forward one hour is not.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.timebase import US, broadcast_day, local_from, resolve_local
+
+if TYPE_CHECKING:
+    from zoneinfo import ZoneInfo
+
+# every offset in use today is a multiple of a quarter of an hour (IANA database)
+_QUARTER_US = 900 * US
+
+
+class Period(StrEnum):
+    """How much one log holds."""
+
+    DAY = "day"
+    HOUR = "hour"
+    WEEKDAY = "weekday"
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """The stretch of one log: instants in µs, its start in local time, its broadcast day."""
+
+    start_us: int
+    end_us: int
+    local: datetime
+    day: date
+    hourly: bool = False
+
+    @property
+    def key(self) -> str:
+        """What tells this log from others of its drop; the same for an hour that comes twice."""
+        return f"{self.local:%Y-%m-%dT%H}" if self.hourly else self.day.isoformat()
+
+    @property
+    def text(self) -> str:
+        """The slot as operators read it: "Tue 24 Nov" or "Tue 24 Nov 13:00"."""
+        shown = self.local.date() if self.hourly else self.day
+        day = f"{shown:%a} {shown.day} {shown:%b}"
+        return f"{day} {self.local:%H:%M}" if self.hourly else day
+
+    @property
+    def seconds(self) -> float:
+        """How long the slot is."""
+        return (self.end_us - self.start_us) / US
+
+
+def slots(
+    period: Period, tz: ZoneInfo, day_start: time, after_us: int, until_us: int
+) -> list[Slot]:
+    """Return the slots whose start lies in after < start <= until, in order."""
+    if period is Period.HOUR:
+        return _hours(tz, day_start, after_us, until_us)
+    found: list[Slot] = []
+    day = broadcast_day(after_us, tz, day_start)
+    while True:
+        start = _day_begins(day, day_start, tz)
+        if start > until_us:
+            return found
+        if start > after_us:
+            end = _day_begins(day + timedelta(days=1), day_start, tz)
+            found.append(Slot(start, end, local_from(start, tz), day))
+        day += timedelta(days=1)
+
+
+def slot_at(period: Period, tz: ZoneInfo, day_start: time, at_us: int) -> Slot:
+    """Return the slot that an instant lies in."""
+    back = 2 * 3600 if period is Period.HOUR else 50 * 3600
+    return slots(period, tz, day_start, at_us - back * US, at_us)[-1]
+
+
+def _day_begins(day: date, day_start: time, tz: ZoneInfo) -> int:
+    return resolve_local(datetime.combine(day, day_start), tz)
+
+
+def _hours(tz: ZoneInfo, day_start: time, after_us: int, until_us: int) -> list[Slot]:
+    starts: list[int] = []
+    at = (after_us // _QUARTER_US + 1) * _QUARTER_US
+    while at <= until_us or (starts and starts[-1] <= until_us):
+        if local_from(at, tz).minute == 0:
+            starts.append(at)
+        at += _QUARTER_US
+    return [
+        Slot(start, end, local_from(start, tz), broadcast_day(start, tz, day_start), hourly=True)
+        for start, end in zip(starts, starts[1:], strict=False)
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class SlotRule:
+    """The time rule "when each log begins". Fires at every hour that there is, or each day."""
+
+    period: Period
+    day_start: time
+
+    def firings(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[int]:
+        """Return the instants (µs) with `after_us < instant <= until_us`, ascending."""
+        return [s.start_us for s in slots(self.period, tz, self.day_start, after_us, until_us)]
+
+    def check(self) -> None:
+        """Nothing can be wrong with it."""
+
+    def sentence(self) -> str:
+        """The rule as a plain phrase."""
+        if self.period is Period.HOUR:
+            return "Every hour on the hour"
+        return f"Every day at {self.day_start:%H:%M}"
