@@ -77,6 +77,7 @@ class Engine:
         self._ahead = ReadAhead(self.rate)
         self._peaks = np.zeros(2, dtype=np.float32)
         self._quiet_frames = 0
+        self.longest_quiet_s = 0.0
         self._drifted = 0
         self._next_tick = 0
         self._next_look = 0
@@ -191,6 +192,7 @@ class Engine:
             self._quiet_frames = 0
         else:
             self._quiet_frames += len(bus)
+            self.longest_quiet_s = max(self.longest_quiet_s, self._quiet_frames / self.rate)
         if self._quiet_frames > _DEAD_AIR_S * self.rate:
             self._quiet_frames = 0
             playing = state.playing

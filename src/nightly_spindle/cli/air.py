@@ -93,7 +93,8 @@ def _run(options: argparse.Namespace, folder: Path) -> int:
     finally:
         control.stop()
         lock.release()
-    print(f"{settings.name} is off air; {output.late} blocks came late.", flush=True)
+    told = f"{output.late} blocks came late, longest quiet {engine.longest_quiet_s:.1f} s"
+    print(f"{settings.name} is off air; {told}.", flush=True)
     return 0
 
 

@@ -31,6 +31,9 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
 
+_OWN = -1_000_000  # the numbers of drops' own events begin here
+
+
 class Loads(StrEnum):
     """What makes a log load."""
 
@@ -145,20 +148,21 @@ class LogDrop:
     def events(self, day_start: time) -> list[TimedEvent]:
         """Return the timed events that the drop itself stands for: loading, and looking ahead.
 
-        Their numbers are below zero, so that they never meet those of the station's own.
+        Their numbers are below zero, so that they never meet those of the station's own. At the
+        same instant an hour's log goes before a day's: it is the one that is meant for now.
         """
         options = self.options
         found = []
         if options.enabled and options.loads is Loads.AT_TIME:
             rule = SlotRule(options.period, day_start)
-            step = LoadLog(self.id, options.placement)
-            found.append(TimedEvent(-2 * self.id, self.name, rule, options.entry, (step,)))
+            steps = (LoadLog(self.id, options.placement),)
+            first = int(options.period is Period.HOUR)
+            load = TimedEvent(_OWN + 2 * self.id, self.name, rule, options.entry, steps, first)
+            found.append(load)
         if options.enabled and options.expected_at is not None:
             when = every_day_at(options.expected_at)
-            look = TimedEvent(
-                -2 * self.id - 1, f"Look for {self.name}", when, Entry.NEXT, (ExpectLog(self.id),)
-            )
-            found.append(look)
+            name, look = f"Look for {self.name}", (ExpectLog(self.id),)
+            found.append(TimedEvent(_OWN + 2 * self.id + 1, name, when, Entry.NEXT, look))
         return found
 
     def sentence(self) -> str:

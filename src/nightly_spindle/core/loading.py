@@ -313,11 +313,11 @@ def follow_change(
 
 
 def top_up(
-    programme: Programme, state: AirState, actions: list[Action], cut: Callable[[], int]
+    programme: Programme, state: AirState, actions: list[Action], on_air_until: Callable[[], int]
 ) -> None:
     """Load the next log of every drop that loads by the lines that are left.
 
-    `cut` tells the frame at which the item on air ends.
+    `on_air_until` tells the frame at which the item on air ends.
     """
     for drop in programme.drops.values():
         options = drop.options
@@ -333,7 +333,7 @@ def top_up(
                        and one.start_us == slot.start_us), None)  # fmt: skip
         ready = programme.logs.reading(drop, slot).usable
         if waited is not None and ready:
-            load_late(programme, state, waited, cut(), actions)
+            load_late(programme, state, waited, on_air_until(), actions)
         elif waited is None:
             reason = f"by “{drop.name}”, {len(state.upcoming)} lines were left"
             load = Load(drop, slot, Placement.END, reason, now_us(state))

@@ -101,7 +101,7 @@ def meant(line: LogLine, table: Sequence[Meaning]) -> Match | None:
         return Match(line, Status.COMMENT, "a comment in the log")
     means = _BY_TYPE.get(line.type.casefold())
     if means is not None and line.cart is None and not line.path:
-        digits = re.search(r"\b\d{1,2}\b", line.name)
+        digits = re.search(r"\b\d{1,2}\b", f"{line.artist} {line.title} {line.comment}")
         spots = int(digits[0]) if means is Means.BREAK and digits else 0
         row = Meaning(line.type, means, min(spots, _MOST_SPOTS))
         return _match(line, row)

@@ -140,12 +140,13 @@ class Near:
 
 
 def nearest(
-    wanted: str, entries: Sequence[Entry], when: datetime, other: Iterable[str] = (), most: int = 3
+    wanted: str, entries: Sequence[Entry], when: datetime, other: Sequence[str] = (), most: int = 3
 ) -> tuple[Near, ...]:
     """Return the names that come closest to the one looked for, best first.
 
-    `when` is the local time that the log is for; names that the pattern gives for `other` days
-    or hours are somebody else's log, not a slip of this one.
+    `when` is the local time that the log is for. Names that the pattern gives for `other` days
+    or hours (nearest first) are other logs, not a slip of this one: one is told when there is
+    nothing else.
     """
     others = {_same(name) for name in other}
     names = [entry.name for entry in entries if _same(entry.name) not in others]
@@ -156,6 +157,10 @@ def nearest(
 
     chosen = [(closeness(name) + 0.2 * (name in dated), name) for name in names]
     chosen = sorted((c, name) for c, name in chosen if c > 0.7)[::-1][:most]
+    if not chosen:
+        there = {_same(entry.name): entry.name for entry in entries}
+        beside = next((there[_same(name)] for name in other if _same(name) in there), None)
+        return () if beside is None else (Near(beside, "the log of another time"),)
     return tuple(Near(name, _differs(wanted, name, name in dated)) for _, name in chosen)
 
 

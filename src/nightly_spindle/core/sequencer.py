@@ -372,6 +372,8 @@ class Sequencer(Edits):
         state = self.state
         while True:
             if not state.upcoming:
+                top_up(self.programme, state, actions, self._expected_end)
+            if not state.upcoming:
                 line_up(self.programme, state, self._expected_end(), actions)
             line = state.upcoming[0]
             item = self.programme.item(line.cart)

@@ -201,11 +201,11 @@ def _listing(folder: str) -> list[Entry] | str:
 
 
 def _other_names(drop: LogDrop, slot: Slot) -> list[str]:
-    """Return the names of the logs around this one: they are no slips of it."""
-    hours = range(-48, 49) if slot.hourly else range(-24 * 8, 24 * 9, 24)
+    """Return the names of the logs around this one, nearest first: they are no slips of it."""
+    around = range(-48, 49) if slot.hourly else range(-24 * 8, 24 * 9, 24)
     return [
         name
-        for away in hours
+        for away in sorted(around, key=abs)
         if (name := drop.file_name(replace(slot, local=slot.local + timedelta(hours=away))))
         != drop.file_name(slot)
     ]

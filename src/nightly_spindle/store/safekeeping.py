@@ -164,6 +164,8 @@ def restore(path: Path, folder: Path, *, replace: bool = False) -> dict[str, Any
     except OSError as error:
         raise StorageFault(f"{folder} cannot be written: {error.strerror or error}") from error
     connect(folder).close()  # an older schema is migrated now
+    for name in _drop_folders(folder):
+        (folder / name).mkdir(parents=True, exist_ok=True)
     return manifest
 
 
@@ -184,6 +186,13 @@ def _unpack(path: Path, manifest: dict[str, Any], folder: Path) -> None:
     for left in ("-wal", "-shm"):
         (folder / f"{DATABASE}{left}").unlink(missing_ok=True)
     fresh.replace(folder / DATABASE)
+
+
+def _drop_folders(folder: Path) -> list[str]:
+    """Return the folders of log drops that lie inside the station."""
+    with closing(connect(folder)) as connection:
+        rows = connection.execute("SELECT DISTINCT folder FROM log_drop").fetchall()
+    return [row["folder"] for row in rows if not Path(row["folder"]).is_absolute()]
 
 
 def check(folder: Path) -> list[Trouble]:
@@ -239,15 +248,22 @@ def copy_station(folder: Path, target: Path) -> StationSettings:
         for name in (_LOGS, "captures", "backups"):
             (target / name).mkdir(parents=True, exist_ok=True)
         _copy_database(folder, target / DATABASE)
-        for log in sorted((folder / _LOGS).glob("*")):
-            if log.is_file() and log.stat().st_size < _MOST_LOG:
-                (target / _LOGS / log.name).write_bytes(log.read_bytes())
+        for name in _drop_folders(target):
+            (target / name).mkdir(parents=True, exist_ok=True)
+            for log in sorted((folder / name).glob("*")):
+                if log.is_file() and log.stat().st_size < _MOST_LOG:
+                    (target / name / log.name).write_bytes(log.read_bytes())
     except OSError as error:
         raise StorageFault(f"{target} cannot be written: {error.strerror or error}") from error
     with closing(connect(target)) as connection, connection:
         for row in connection.execute("SELECT id, path FROM root").fetchall():
             connection.execute(
                 "UPDATE root SET path = ? WHERE id = ?", (absolute(folder, row["path"]), row["id"])
+            )
+        for row in connection.execute("SELECT id, paths FROM log_drop").fetchall():
+            paths = [[a, absolute(folder, b)] for a, b in json.loads(row["paths"])]
+            connection.execute(
+                "UPDATE log_drop SET paths = ? WHERE id = ?", (json.dumps(paths), row["id"])
             )
         connection.execute("UPDATE intake_job SET enabled = 0")
         connection.execute("DELETE FROM arrival WHERE state = 'queued'")

@@ -1,0 +1,249 @@
+"""Two nights on air with everything that can go wrong with logs: `python tools/nights.py`.
+
+A daily, an hourly and a weekday drop from noon on 24 October 2026, through the 25-hour Sunday
+in Lisbon, to noon on the 26th, first rehearsed, then live at `--pace`. In the night one log is
+missing, one comes 20 minutes late, one is half written at its time, and of one every tenth line
+is unknown. Says what was seen and ends with 1 when something is not as it should be.
+"""
+
+from __future__ import annotations
+
+import argparse
+import subprocess
+import sys
+import tempfile
+import time
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from nightly_spindle.air.client import ask
+from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
+from nightly_spindle.core.errors import NotOnAir
+from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.intake import IntakeOptions
+from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.rehearsal import rehearse
+from nightly_spindle.core.slots import Period, Slot
+from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.timebase import US, clock, parse_instant, resolve_local, zone
+from nightly_spindle.intake.bring_in import Intake, bring_in
+from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.journal import alarms_between, as_run_between
+from nightly_spindle.store.library import Library
+from nightly_spindle.store.log_drops import save_drop
+from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.station import new_station
+
+ZONE = zone("Europe/Lisbon")
+FAULTS = {
+    3: Fault.NO_LOG, 5: None, 7: Fault.HALF_WRITTEN, 9: Fault.UNKNOWN_LINES,
+}  # fmt: skip
+LATE_HOUR, LATE_S = 5, 1200.0
+NIGHT = datetime(2026, 10, 25)  # noqa: DTZ001 - local time of the station
+RATE = 44_100
+FOREVER = 2**62
+
+
+def local(text: str) -> int:
+    """Return an instant from local time."""
+    return parse_instant(text, ZONE)
+
+
+def build(folder: Path, songs: int = 14) -> dict[int, LogDrop]:
+    """Make a station with songs of three minutes and three drops."""
+    new_station(folder, {"name": "Two nights", "timezone": str(ZONE), "rate": str(RATE)})
+    for kind, count, seconds in (("song", songs, 170), ("id", 2, 8)):
+        place = folder / "audio" / kind
+        place.mkdir(parents=True)
+        for n in range(count):
+            at = np.arange((seconds + 3 * n) * RATE) / RATE
+            wave = 0.2 * np.sin(2 * np.pi * (220 + 40 * n) * at)
+            soundfile.write(place / f"Wren {n} - Lamp {kind} {n}.wav", wave, RATE)
+    bring_in(
+        folder,
+        [Intake([folder / "audio" / k], IntakeOptions(Kind(k))) for k in ("song", "id")],
+    )
+    at_time = {"loads": Loads.AT_TIME, "expected": ""}
+    options = {
+        "Day": DropOptions(**at_time, placement=Placement.REPLACE),
+        "Hours": DropOptions(
+            **at_time, period=Period.HOUR, placement=Placement.FRONT, short=Short.ROTATION
+        ),
+        "Week": DropOptions(
+            **at_time, period=Period.WEEKDAY, placement=Placement.END, entry=Entry.NEXT
+        ),
+    }
+    names = {"Day": "%Y-%m-%d.m3u", "Hours": "%y%m%d_%H.m3u", "Week": "%A.m3u"}
+    with Library(folder) as library:
+        for number, (name, group) in enumerate(options.items(), 1):
+            (folder / name).mkdir()
+            drop = LogDrop(
+                number if number == 1 else 0, name, str(folder / name), names[name], group
+            )
+            save_drop(library, drop)
+    return open_station(folder).programme.drops
+
+
+class Scheduler:
+    """Leaves the logs; `late` is what is written while the station is on air."""
+
+    def __init__(self, folder: Path, drops: dict[int, LogDrop], begin: int, until: int) -> None:
+        snapshot = open_station(folder)
+        carts = [row["cart"] for row in snapshot.connection.execute("SELECT cart FROM item")]
+        snapshot.reach(carts)
+        self.items: list[Item] = [snapshot.programme.items[cart] for cart in carts]
+        settings = snapshot.programme.settings
+        self.late: list[tuple[int, LogDrop, Slot]] = []
+        for drop in drops.values():
+            here = snapshot.programme.slot(drop, begin)
+            for slot in drop.slots(settings.tz, settings.day_start, here.start_us - 1, until):
+                self._leave(drop, slot)
+        snapshot.connection.close()
+
+    def _leave(self, drop: LogDrop, slot: Slot) -> None:
+        faulty = slot.hourly and slot.local.date() == NIGHT.date()
+        fault = FAULTS.get(slot.local.hour) if faulty else None
+        if faulty and slot.local.hour == LATE_HOUR:
+            self.late.append((slot.start_us + round(LATE_S * US), drop, slot))
+            return
+        if fault is Fault.HALF_WRITTEN:
+            # in place some minutes before its time, the rest some minutes after
+            self.late.append((slot.start_us - 5 * 60 * US, drop, slot))
+            self.late.append((slot.start_us + 6 * 60 * US, drop, slot))
+            return
+        self.write(drop, slot, {fault} if fault else set())
+
+    def write(self, drop: LogDrop, slot: Slot, faults: set[Fault]) -> None:
+        """Write one log: an hour's holds an hour, a day's 20 hours."""
+        hours = 1.02 if slot.hourly else 20.0
+        entries = entries_of(day_log(self.items, slot.key, drop.id, hours), drop.folder)
+        leave_log(drop, slot, entries, faults)
+
+
+def rehearsed(folder: Path, begin: int, hours: float) -> tuple[list[tuple[int, int]], list[str]]:
+    """Return what the rehearsal says: starts and carts, and its findings."""
+    snapshot = open_station(folder)
+    snapshot.prepare(begin, begin + round(hours * 3600 * US))
+    sequencer, begun = take_the_air(snapshot.programme, None, begin)
+    night = rehearse(snapshot.programme, sequencer, begun, hours)
+    snapshot.connection.close()
+    starts = [(row.start, row.line.cart) for row in night.sounding()]
+    return starts, [f.code for f in night.findings]
+
+
+def live(folder: Path, begin: str, hours: float, pace: float, scheduler: Scheduler) -> str:
+    """Run the engine, leaving the late logs as its clock reaches their time; returns its words."""
+    command = [sys.executable, "-m", "nightly_spindle", "air", str(folder), "--pace", str(pace),
+               "--clock", begin, "--seconds", str(hours * 3600), "--no-intake",
+               "--no-supervisor", "--cold"]  # fmt: skip
+    log = folder / "engine.log"
+    with log.open("w", encoding="utf-8") as out:
+        engine = subprocess.Popen(command, stdout=out, stderr=out)
+        told: dict[str, int] = {}
+        while engine.poll() is None:
+            time.sleep(0.1)
+            try:
+                sight = ask(folder, "state")["sight"]
+            except NotOnAir:
+                continue
+            while scheduler.late and sight and sight["now_us"] >= min(scheduler.late)[0]:
+                _, drop, slot = entry = min(scheduler.late, key=lambda e: e[0])
+                scheduler.late.remove(entry)
+                first = told.setdefault(slot.key, 0) == 0 and slot.local.hour != LATE_HOUR
+                told[slot.key] += 1
+                scheduler.write(drop, slot, {Fault.HALF_WRITTEN} if first else set())
+                if first:
+                    half = Path(drop.folder) / drop.file_name(slot)
+                    grow(half, engine, folder, slot.start_us + 5 * 60 * US)
+    return log.read_text(encoding="utf-8")
+
+
+def grow(path: Path, engine: subprocess.Popen[bytes], folder: Path, until: int) -> None:
+    """Keep a half-written log growing byte by byte, as a slow program does, until its time."""
+    while engine.poll() is None and ask(folder, "state")["sight"]["now_us"] < until:
+        with path.open("ab") as file:
+            file.write(b"\n")
+        time.sleep(0.3)
+
+
+def check(folder: Path, begin: int, hours: float, engine: str) -> list[str]:
+    """Return what is not as it should be."""
+    wrong = []
+    connection = connect(folder)
+    lines = as_run_between(connection, begin, FOREVER)
+    alarms = alarms_between(connection, begin, FOREVER)
+    plays = [line for line in lines if line.kind]
+    gaps = [(b.start_us - a.end_us) / US for a, b in zip(plays, plays[1:], strict=False)]
+    print(f"{len(plays)} plays, longest gap between two {max(gaps):.3f} s")
+    if max(gaps) > 1.0:
+        wrong.append(f"dead air of {max(gaps):.1f} s between two plays")
+    quiet = float(engine.rpartition("longest quiet ")[2].split()[0])
+    print(f"longest quiet heard {quiet} s; {engine.strip().splitlines()[-1]}")
+    if quiet > 1.0:
+        wrong.append(f"{quiet} s of quiet")
+    logs = [line for line in lines if line.title.startswith("Log ")]
+    loaded = {(line.origin, line.title): line for line in logs if line.outcome == "loaded"}
+    for line in logs:
+        print(f"  {clock(line.start_us, ZONE)}  {line.origin:6} {line.title:24} {line.outcome}"
+              f"  {line.note}")  # fmt: skip
+    midnight = resolve_local(NIGHT, ZONE)
+    names = [f"Log 261025_{h:02}.m3u" for h in range(24)]
+    for hour, name in enumerate(names):
+        there = ("Hours", name) in loaded
+        if there is (hour == 3):
+            wrong.append(f"{name} is {'loaded' if there else 'not loaded'}")
+    twice = [line for line in logs if line.title == names[1] and line.outcome == "loaded"]
+    if len(twice) != 2 or twice[1].start_us - twice[0].start_us != 3600 * US:
+        wrong.append("the hour that comes twice did not load twice, an hour apart")
+    late = loaded.get(("Hours", names[LATE_HOUR]))
+    due = resolve_local(NIGHT.replace(hour=LATE_HOUR), ZONE) + round(LATE_S * US)
+    if late is None or not 0 <= late.start_us - due < 15 * 60 * US or "from line" not in late.note:
+        wrong.append(f"the late log: {late}")
+    for origin, name in (("Day", "Log 2026-10-25.m3u"), ("Week", "Log Sunday.m3u"),
+                         ("Week", "Log Monday.m3u")):  # fmt: skip
+        if (origin, name) not in loaded:
+            wrong.append(f"{name} of {origin} was not loaded")
+    codes = {alarm.code for alarm in alarms if alarm.at_us >= midnight}
+    print(f"alarms: {sorted((a.code, clock(a.at_us, ZONE)) for a in alarms)}")
+    wrong += [
+        f"no alarm {code}"
+        for code in ("log-missing", "log-not-loaded", "log-late", "log-lines-missing")
+        if code not in codes
+    ]
+    lost = [
+        line for line in lines if line.outcome == "missing" and not line.title.startswith("Log ")
+    ]
+    print(f"{len(lost)} unknown lines in the as-run log")
+    if not lost:
+        wrong.append("unknown lines left no trace")
+    return wrong
+
+
+def main() -> int:
+    """Run the two nights."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--pace", type=float, default=100.0)
+    parser.add_argument("--from", dest="from_", default="2026-10-24T12:00")
+    parser.add_argument("--hours", type=float, default=49.0)
+    options = parser.parse_args()
+    with tempfile.TemporaryDirectory(prefix="nights-") as work:
+        folder = Path(work) / "station"
+        drops = build(folder)
+        begin = local(options.from_)
+        scheduler = Scheduler(folder, drops, begin, begin + round(options.hours * 3600 * US))
+        starts, codes = rehearsed(folder, begin, options.hours)
+        print(f"rehearsed: {len(starts)} plays; findings {sorted(set(codes))}")
+        words = live(folder, options.from_, options.hours, options.pace, scheduler)
+        wrong = check(folder, begin, options.hours, words)
+    for one in wrong:
+        print(f"WRONG: {one}")
+    print("all as it should be" if not wrong else f"{len(wrong)} things are wrong")
+    return bool(wrong)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
