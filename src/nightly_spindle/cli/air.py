@@ -76,7 +76,8 @@ def _run(options: argparse.Namespace, folder: Path) -> int:
     snapshot.prepare(at, at + 24 * 3600 * US, saved)
     lookout = Lookout(snapshot, wall)
     keeper = Keeper(folder, lookout.look)
-    engine = Engine(snapshot, keeper, output, wall, paced)
+    hurried = options.pace is not None and options.pace > 1
+    engine = Engine(snapshot, keeper, output, wall, paced, patient=hurried)
     lookout.engine = engine
     control = Control(engine, socket_path(folder))
     control.start()

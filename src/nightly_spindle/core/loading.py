@@ -33,6 +33,7 @@ from nightly_spindle.core.joins import span
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
 from nightly_spindle.core.slots import Slot
+from nightly_spindle.core.slots import Period
 from nightly_spindle.core.timebase import US, clock, length, to_frames, us_from_frames
 
 if TYPE_CHECKING:
@@ -247,7 +248,8 @@ def load_late(
     placement = drop.options.placement
     if drop.options.loads is Loads.LINES_LEFT:
         placement = Placement.END
-    load = Load(drop, slot, placement, f"{length(behind)} late", awaited.due_us)
+    kept = _nearer(programme, state, drop)
+    load = Load(drop, slot, placement, f"{length(behind)} late", awaited.due_us, kept)
     first = lines[0].origin.line
     put_in(programme, state, load, reading, lines, actions, first)
     text = f"{reading.file} came {length(behind)} after its time {due}"
@@ -259,6 +261,19 @@ def load_late(
         )
     )  # fmt: skip
     return lines
+
+
+def _nearer(programme: Programme, state: AirState, drop: LogDrop) -> int:
+    """Return how many lines in front are of an hour's log: a day's that comes late goes behind."""
+    if drop.options.period is Period.HOUR:
+        return 0
+    hourly = {d.id for d in programme.drops.values() if d.options.period is Period.HOUR}
+    count = 0
+    for line in state.upcoming:
+        if line.origin.source is not Source.LOG or line.origin.drop not in hourly:
+            break
+        count += 1
+    return count
 
 
 def _passed(programme: Programme, lines: list[Line], elapsed_s: float) -> int:

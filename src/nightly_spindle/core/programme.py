@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from hashlib import blake2s
@@ -115,5 +116,12 @@ class Programme:
         if not (self._from_us <= after_us < self._to_us - _CHUNK_US // 2):
             self._from_us, self._to_us = after_us, after_us + _CHUNK_US
             self._ahead = self.firings(self._from_us, self._to_us)
-        first = next((f.at_us for f in self._ahead if f.at_us > after_us), None)
-        return [f for f in self._ahead if f.at_us == first]
+        first = bisect_right(self._ahead, after_us, key=_instant)
+        if first == len(self._ahead):
+            return []
+        last = bisect_right(self._ahead, self._ahead[first].at_us, key=_instant)
+        return self._ahead[first:last]
+
+
+def _instant(firing: Firing) -> int:
+    return firing.at_us

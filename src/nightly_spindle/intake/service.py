@@ -20,6 +20,7 @@ from pathlib import Path
 from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.core.intake import Source, State
 from nightly_spindle.intake.look import Task, give_way, look, workers
+from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.place import LOCK
 from nightly_spindle.intake.take import Taken, settle_source, take
 from nightly_spindle.intake.unmeasured import Unmeasured
@@ -65,6 +66,7 @@ class Service:
         self._busy_at = 0.0
         self._next_safe = time.monotonic() + _FIRST_SAFE_S
         self._unmeasured = Unmeasured(folder)
+        self._log_files = LogFiles(folder)
 
     def leave(self) -> None:
         """End after the present round."""
@@ -85,6 +87,7 @@ class Service:
                         if now >= next_watch:
                             next_watch = now + _WATCH_S
                             self._watch(now)
+                        self._log_files.work(now, self._seen_change)
                         self._work(now)
                         if now >= self._next_safe and not self._flying:
                             self._next_safe = now + _SAFE_S
@@ -97,6 +100,7 @@ class Service:
             self._notifier.stop()
             if self._pool is not None:
                 self._pool.shutdown(cancel_futures=True)
+            self._log_files.close()
             connection.close()
             lock.release()
 

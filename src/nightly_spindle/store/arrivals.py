@@ -14,10 +14,11 @@ from nightly_spindle.store.intake_reading import Arrival, Seen, arrival_from
 from nightly_spindle.store.library import Library, now_us
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Sequence
 
 KEPT = 5000  # arrivals that are remembered; older ones are forgotten
 CANCELLED = "cancelled by hand"
+_MOST = 500  # SQLite takes 999 parameters or more
 
 
 def queue(
@@ -109,6 +110,18 @@ def dealt_with(library: Library, job_id: int) -> dict[str, tuple[int, int]]:
     table = t.arrival.c
     rows = library.run(select(table.path, table.size, table.mtime_ns)
                        .where(table.job_id == job_id).order_by(table.id))  # fmt: skip
+    return {row.path: (row.size, row.mtime_ns) for row in rows}
+
+
+def seen_before(library: Library, paths: Sequence[str]) -> dict[str, tuple[int, int]]:
+    """Return {path: (size, mtime ns)} of those files that arrived before, as they were last."""
+    table = t.arrival.c
+    query = select(table.path, table.size, table.mtime_ns).order_by(table.id)
+    rows = [
+        row
+        for at in range(0, len(paths), _MOST)
+        for row in library.run(query.where(table.path.in_(paths[at : at + _MOST])))
+    ]
     return {row.path: (row.size, row.mtime_ns) for row in rows}
 
 
