@@ -155,7 +155,9 @@ def test_every_hour_that_there_is_has_a_log(day, hours, count, twice, none):
 
 
 @given(
-    st.integers(0, 3 * 365 * 24 * 4), st.sampled_from(list(Period)), st.sampled_from([time(), time(5)]),
+    st.integers(0, 3 * 365 * 24 * 4),
+    st.sampled_from(list(Period)),
+    st.sampled_from([time(), time(5)]),
     st.sampled_from(["Europe/Lisbon", "Australia/Lord_Howe", "Asia/Kathmandu", "UTC"]),
 )  # fmt: skip
 def test_an_instant_lies_in_one_slot(quarter, period, start, zone):

@@ -179,7 +179,7 @@ XSPF_TRACK = """<?xml version="1.0" encoding="UTF-8"?>
 def test_xspf_as_its_specification_has_it():
     found = lines(XSPF_MUSIC, "x.xspf")
     assert [path_of(line.path) for line in found] == [f"/mp3s/song_{n}.mp3" for n in (1, 2, 3)]
-    # "duration: the time to render a resource, in milliseconds"
+    # the specification: the duration is the time to render a resource, in milliseconds
     first, name_only, nothing = lines(XSPF_TRACK, "x.xspf")
     assert path_of(first.path) == "/srv/music/Choir/Saltgrass one.flac"
     assert (first.artist, first.title, first.length_s) == ("The Choir", "Saltgrass", 271.066)
@@ -334,7 +334,8 @@ def test_a_template_is_worked_out_of_a_table_without_a_header():
     out = io.StringIO()
     writer = csv.writer(out, delimiter=";")
     for n in range(12):
-        writer.writerow([f"{6 + n // 6:02}:{n % 6 * 10:02}:00", "SONG", 1000 + n, f"Band {n}", f"Name {n}", "3:0" + str(n % 10)])  # fmt: skip
+        at = f"{6 + n // 6:02}:{n % 6 * 10:02}:00"
+        writer.writerow([at, "SONG", 1000 + n, f"Band {n}", f"Name {n}", f"3:0{n % 10}"])
     assert propose_csv(out.getvalue(), "x") == "time,type,cart,artist,title,length"
     found = lines(out.getvalue(), "x.csv")
     assert (found[3].cart, found[3].artist, found[3].length_s) == (1003, "Band 3", 183.0)

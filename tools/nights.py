@@ -14,7 +14,9 @@ import sys
 import tempfile
 import time
 from datetime import datetime
+from itertools import pairwise
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 import soundfile
@@ -38,9 +40,13 @@ from nightly_spindle.store.log_drops import save_drop
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
+if TYPE_CHECKING:
+    from nightly_spindle.core.asrun import AsRun
+
 ZONE = zone("Europe/Lisbon")
+MISSING_HOUR = 3
 FAULTS = {
-    3: Fault.NO_LOG, 5: None, 7: Fault.HALF_WRITTEN, 9: Fault.UNKNOWN_LINES,
+    MISSING_HOUR: Fault.NO_LOG, 5: None, 7: Fault.HALF_WRITTEN, 9: Fault.UNKNOWN_LINES,
 }  # fmt: skip
 LATE_HOUR, LATE_S = 5, 1200.0
 NIGHT = datetime(2026, 10, 25)  # noqa: DTZ001 - local time of the station
@@ -170,32 +176,50 @@ def grow(path: Path, engine: subprocess.Popen[bytes], folder: Path, until: int) 
         time.sleep(0.3)
 
 
-def check(folder: Path, begin: int, hours: float, engine: str) -> list[str]:
+def check(folder: Path, begin: int, engine: str) -> list[str]:
     """Return what is not as it should be."""
-    wrong = []
     connection = connect(folder)
     lines = as_run_between(connection, begin, FOREVER)
     alarms = alarms_between(connection, begin, FOREVER)
-    plays = [line for line in lines if line.kind]
-    gaps = [(b.start_us - a.end_us) / US for a, b in zip(plays, plays[1:], strict=False)]
-    print(f"{len(plays)} plays, longest gap between two {max(gaps):.3f} s")
-    if max(gaps) > 1.0:
-        wrong.append(f"dead air of {max(gaps):.1f} s between two plays")
-    quiet = float(engine.rpartition("longest quiet ")[2].split()[0])
-    print(f"longest quiet heard {quiet} s; {engine.strip().splitlines()[-1]}")
-    if quiet > 1.0:
-        wrong.append(f"{quiet} s of quiet")
     logs = [line for line in lines if line.title.startswith("Log ")]
-    loaded = {(line.origin, line.title): line for line in logs if line.outcome == "loaded"}
     for line in logs:
         print(f"  {clock(line.start_us, ZONE)}  {line.origin:6} {line.title:24} {line.outcome}"
               f"  {line.note}")  # fmt: skip
-    midnight = resolve_local(NIGHT, ZONE)
-    names = [f"Log 261025_{h:02}.m3u" for h in range(24)]
-    for hour, name in enumerate(names):
-        there = ("Hours", name) in loaded
-        if there is (hour == 3):
-            wrong.append(f"{name} is {'loaded' if there else 'not loaded'}")
+    print(f"alarms: {sorted((a.code, clock(a.at_us, ZONE)) for a in alarms)}")
+    lost = [one for one in lines if one.outcome == "missing" and one not in logs]
+    print(f"{len(lost)} unknown lines in the as-run log")
+    wrong = [*silence(lines, engine), *not_loaded(logs)]
+    codes = {alarm.code for alarm in alarms if alarm.at_us >= resolve_local(NIGHT, ZONE)}
+    wanted = ("log-missing", "log-not-loaded", "log-late", "log-lines-missing")
+    wrong += [f"no alarm {code}" for code in wanted if code not in codes]
+    return wrong + ([] if lost else ["unknown lines left no trace"])
+
+
+def silence(lines: list[AsRun], engine: str) -> list[str]:
+    """Return what was too quiet: by the as-run log, and by what came out."""
+    plays = [line for line in lines if line.kind]
+    gap = max((b.start_us - a.end_us) / US for a, b in pairwise(plays))
+    quiet = float(engine.rpartition("longest quiet ")[2].split()[0])
+    print(f"{len(plays)} plays, longest gap between two {gap:.3f} s; longest quiet {quiet} s")
+    print(engine.strip().splitlines()[-1])
+    return [f"{what} of {s:.1f} s" for what, s in (("a gap", gap), ("quiet", quiet)) if s > 1.0]
+
+
+def not_loaded(logs: list[AsRun]) -> list[str]:
+    """Return which logs loaded that should not have, or not, or at the wrong time."""
+    loaded = {(line.origin, line.title): line for line in logs if line.outcome == "loaded"}
+    names = [f"Log 261025_{hour:02}.m3u" for hour in range(24)]
+    wrong = [
+        f"{name} of the hours: {('Hours', name) in loaded}"
+        for hour, name in enumerate(names)
+        if (("Hours", name) in loaded) is (hour == MISSING_HOUR)
+    ]
+    wrong += [
+        f"{name} of {origin} was not loaded"
+        for origin, name in (("Day", "Log 2026-10-25.m3u"), ("Week", "Log Sunday.m3u"),
+                             ("Week", "Log Monday.m3u"))
+        if (origin, name) not in loaded
+    ]  # fmt: skip
     twice = [line for line in logs if line.title == names[1] and line.outcome == "loaded"]
     if len(twice) != 2 or twice[1].start_us - twice[0].start_us != 3600 * US:
         wrong.append("the hour that comes twice did not load twice, an hour apart")
@@ -203,23 +227,6 @@ def check(folder: Path, begin: int, hours: float, engine: str) -> list[str]:
     due = resolve_local(NIGHT.replace(hour=LATE_HOUR), ZONE) + round(LATE_S * US)
     if late is None or not 0 <= late.start_us - due < 15 * 60 * US or "from line" not in late.note:
         wrong.append(f"the late log: {late}")
-    for origin, name in (("Day", "Log 2026-10-25.m3u"), ("Week", "Log Sunday.m3u"),
-                         ("Week", "Log Monday.m3u")):  # fmt: skip
-        if (origin, name) not in loaded:
-            wrong.append(f"{name} of {origin} was not loaded")
-    codes = {alarm.code for alarm in alarms if alarm.at_us >= midnight}
-    print(f"alarms: {sorted((a.code, clock(a.at_us, ZONE)) for a in alarms)}")
-    wrong += [
-        f"no alarm {code}"
-        for code in ("log-missing", "log-not-loaded", "log-late", "log-lines-missing")
-        if code not in codes
-    ]
-    lost = [
-        line for line in lines if line.outcome == "missing" and not line.title.startswith("Log ")
-    ]
-    print(f"{len(lost)} unknown lines in the as-run log")
-    if not lost:
-        wrong.append("unknown lines left no trace")
     return wrong
 
 
@@ -238,7 +245,7 @@ def main() -> int:
         starts, codes = rehearsed(folder, begin, options.hours)
         print(f"rehearsed: {len(starts)} plays; findings {sorted(set(codes))}")
         words = live(folder, options.from_, options.hours, options.pace, scheduler)
-        wrong = check(folder, begin, options.hours, words)
+        wrong = check(folder, begin, words)
     for one in wrong:
         print(f"WRONG: {one}")
     print("all as it should be" if not wrong else f"{len(wrong)} things are wrong")

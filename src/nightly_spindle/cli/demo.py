@@ -20,7 +20,8 @@ _FALLBACK_ZONE = "Europe/Lisbon"
 
 def demo(options: argparse.Namespace) -> int:
     """Build the demo station if it is not there, then go on air and open the desk."""
-    from nightly_spindle.standins.demo import build, leave_logs
+    from nightly_spindle.standins.demo import build
+    from nightly_spindle.standins.demo_logs import leave_logs
 
     folder = Path(options.folder) if options.folder else demo_folder()
 

@@ -12,9 +12,7 @@ from nightly_spindle.core.declared import group_from, specs, texts_of
 from nightly_spindle.core.drops import DropOptions, LogDrop, ReadingState
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.log_meanings import meaning_from
-from nightly_spindle.core.log_tables import propose_columns, propose_csv
-from nightly_spindle.core.log_text import decode, lines_of
-from nightly_spindle.core.logs import LogFormat, format_of, read_bytes
+from nightly_spindle.core.log_sample import worked_out
 from nightly_spindle.core.name_pattern import patterns_from
 from nightly_spindle.core.timebase import iso, local_from
 from nightly_spindle.store.library import Library
@@ -118,23 +116,6 @@ def _paths(station: Path, given: Sequence[str]) -> tuple[tuple[str, str], ...]:
         elif text != "none":
             raise SettingRefused(f"'{text}' is not like M:\\Music=/srv/music, or none")
     return tuple(found)
-
-
-def worked_out(sample: Path) -> dict[str, str]:
-    """Return the format, template and character set that a real log seems to have."""
-    data = read_bytes(sample)
-    form = format_of(data, sample.name)
-    found = {"format": str(form)}
-    if form is not LogFormat.XSPF:
-        text, found["charset"] = decode(data, sample.name)
-        if form is LogFormat.CSV:
-            found["template"] = propose_csv(text, sample.name)
-        elif form is LogFormat.COLUMNS:
-            lines = [line for _, line in lines_of(text, sample.name)]
-            found["template"] = propose_columns(lines)
-    if found.get("charset", "").startswith(("utf-16", "utf-32")):
-        found["charset"] = "auto"  # its mark says it
-    return found
 
 
 def _view(snapshot: Snapshot, one: LogDrop) -> dict[str, Any]:

@@ -22,9 +22,17 @@ from nightly_spindle.core.log_tables import check_template
 from nightly_spindle.core.log_text import CHARSETS
 from nightly_spindle.core.logs import LogFormat
 from nightly_spindle.core.matching import ITEM_LINES, Match, Status
-from nightly_spindle.core.name_pattern import WEEKDAYS, Near, check_pattern, written
+from nightly_spindle.core.name_pattern import ANOTHER_TIME, WEEKDAYS, Near, check_pattern, written
 from nightly_spindle.core.recurrence import every_day_at
-from nightly_spindle.core.slots import Period, Slot, SlotRule, slot_at, slots
+from nightly_spindle.core.slots import (
+    Period,
+    Slot,
+    SlotRule,
+    hours_from,
+    hours_text,
+    slot_at,
+    slots,
+)
 from nightly_spindle.core.timebase import parse_time_of_day
 
 if TYPE_CHECKING:
@@ -86,6 +94,7 @@ class DropOptions:
     enabled: bool = flag(True, "The drop is in use.")
     period: Period = choice(Period.DAY, "How much one log holds.")
     weekdays: str = text("", "Seven names for Monday to Sunday in file names, commas between.")
+    hours: str = text("", "The hours that have a log, such as 22-5; empty: all 24.")
     dated: Dated = choice(Dated.CALENDAR, "Which date an hour's log carries after midnight.")
     format: LogFormat = choice(LogFormat.AUTO, "How the logs are written.")
     template: str = text("", "What the columns of a table are; empty: worked out.")
@@ -139,7 +148,9 @@ class LogDrop:
 
     def slots(self, tz: ZoneInfo, day_start: time, after_us: int, until_us: int) -> list[Slot]:
         """Return the slots of its logs with after < start <= until."""
-        return slots(self.options.period, tz, day_start, after_us, until_us)
+        hours = hours_from(self.options.hours)
+        found = slots(self.options.period, tz, day_start, after_us, until_us)
+        return [slot for slot in found if slot.among(hours)]
 
     def slot_at(self, tz: ZoneInfo, day_start: time, at_us: int) -> Slot:
         """Return the slot that an instant lies in."""
@@ -154,7 +165,7 @@ class LogDrop:
         options = self.options
         found = []
         if options.enabled and options.loads is Loads.AT_TIME:
-            rule = SlotRule(options.period, day_start)
+            rule = SlotRule(options.period, day_start, hours_from(options.hours))
             steps = (LoadLog(self.id, options.placement),)
             first = int(options.period is Period.HOUR)
             load = TimedEvent(_OWN + 2 * self.id, self.name, rule, options.entry, steps, first)
@@ -170,6 +181,8 @@ class LogDrop:
         options = self.options
         many = {Period.DAY: "One log a day", Period.HOUR: "One log an hour",
                 Period.WEEKDAY: "One log for each weekday"}[options.period]  # fmt: skip
+        if options.period is Period.HOUR and options.hours.strip():
+            many += f" ({hours_text(hours_from(options.hours))})"
         if not options.enabled:
             return f"{many} in {self.folder}. Switched off."
         if options.loads is Loads.OTHERWISE:
@@ -188,9 +201,8 @@ class LogDrop:
                 when += f"; what was there {options.rest}"
         short = {Short.NET: "the safety net follows", Short.AGAIN: "it starts again",
                  Short.ROTATION: "rotation follows"}[options.short]  # fmt: skip
-        return f"{many} in {self.folder}, loaded {when}. Too short: {short}; too long: " + (
-            f"{options.long}."
-        )
+        ends = f"Too short: {short}; too long: {options.long}."
+        return f"{many} in {self.folder}, loaded {when}. {ends}"
 
 
 def check_drop(drop: LogDrop) -> None:
@@ -209,7 +221,7 @@ def check_drop(drop: LogDrop) -> None:
         wrong.append(f"'{options.charset}' is none of the character sets {', '.join(CHARSETS)}")
     try:
         check_template(options.template, columns=options.format is LogFormat.COLUMNS)
-        _ = options.expected_at
+        _ = options.expected_at, hours_from(options.hours)
         for row in drop.meanings:
             checked_meaning(row)
     except SettingRefused as error:
@@ -285,6 +297,12 @@ class LogReading:
         return [
             m for m in self.matches if m.status in ITEM_LINES and m.status is not Status.MATCHED
         ]
+
+    @property
+    def close(self) -> Near | None:
+        """The name that is most likely a slip of the one looked for."""
+        slips = (near for near in self.nearest if near.differs != ANOTHER_TIME)
+        return next(slips, None)
 
     @property
     def usable(self) -> bool:

@@ -32,8 +32,7 @@ from nightly_spindle.core.events import Placement
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
-from nightly_spindle.core.slots import Slot
-from nightly_spindle.core.slots import Period
+from nightly_spindle.core.slots import Period, Slot
 from nightly_spindle.core.timebase import US, clock, length, to_frames, us_from_frames
 
 if TYPE_CHECKING:
@@ -315,7 +314,8 @@ def follow_change(
     whole = Counter(change.came) == Counter(m.line.raw for m in added if m.line.number)
     if not change.went and own and whole:
         tail = replace(reading, matches=tuple(added))
-        why = f"Added to the log after it was loaded, at {clock(now_us(state), programme.settings.tz)}."
+        when = clock(now_us(state), programme.settings.tz)
+        why = f"Added to the log after it was loaded, at {when}."
         lines = lines_from(programme, state, tail, why, actions)
         state.upcoming[own[-1] + 1 : own[-1] + 1] = lines
         state.revision += 1

@@ -15,6 +15,7 @@ import csv
 import io
 import re
 from collections import Counter
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import LogUnreadable, SettingRefused
@@ -22,7 +23,7 @@ from nightly_spindle.core.log_text import split_label, time_of_day
 from nightly_spindle.core.logs import LONGEST_LINE, MOST_LINES, LogLine, bare_cart, too_long
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Callable, Mapping, Sequence
 
 FIELDS = ("time", "type", "cart", "artist", "title", "label", "length", "path", "comment")
 _HEADERS = {
@@ -134,7 +135,7 @@ def _header(row: list[str]) -> list[str]:
     ]
     fields = [f if fields.index(f) == at else "-" for at, f in enumerate(fields)]
     known = [field for field in fields if field != "-"]
-    return fields if len(known) >= 2 or known == ["path"] or known == ["cart"] else []
+    return fields if len(known) >= 2 or known in (["path"], ["cart"]) else []
 
 
 def _paired(fields: Sequence[str], row: Sequence[str]) -> list[tuple[str, str]]:
@@ -171,7 +172,7 @@ def _line(number: int, raw: str, cells: Mapping[str, str]) -> LogLine | None:
     both = f"{artist} - {title}" if artist and title else title
     return LogLine(
         number, raw, label or both, too_long(raw) or too_long(path), path,
-        cart if cart else bare_cart(path), artist, title,
+        cart or bare_cart(path), artist, title,
         length_of(cells.get("length", "")), time_of_day(cells.get("time", "")),
         cells.get("type", ""), cells.get("comment", ""), remark,
     )  # fmt: skip
@@ -256,28 +257,45 @@ def _fields_by_look(columns: Sequence[Sequence[str]]) -> list[str]:
 
 
 def _look(column: Sequence[str]) -> str:
+    """Return what a column seems to hold: a field, "words", or "-" for nothing of use."""
     said = [cell for cell in column if cell]
     if not said:
         return "-"
+    for look, fits in _LOOKS:
+        if sum(map(fits, said)) * 10 >= len(said) * 8:
+            return look(said) if callable(look) else look
+    short = sum(len(c) <= 8 and " " not in c for c in said) * 10 >= len(said) * 8
+    few = len(Counter(said)) <= max(8, len(said) // 10)
+    return "type" if short and few and len(said) > 3 else "words"
 
-    def most(fits: int) -> bool:
-        return fits * 10 >= len(said) * 8
 
-    if most(sum(bool(re.search(r"[\\/].*\.\w{2,4}$|\.(flac|mp3|wav|ogg|opus)$", c, re.I))
-                for c in said)):  # fmt: skip
-        return "path"
-    timed = [c for c in said if _TIME.fullmatch(c)]
-    if most(len(timed)):
-        values = [time_of_day(c) or 0.0 for c in timed]
-        rising = sum(a <= b for a, b in zip(values, values[1:], strict=False))
-        return "time" if rising * 10 >= (len(values) - 1) * 8 and values[-1] > 900 else "length"
-    if most(sum(bool(re.fullmatch(r"\d{1,3}:\d\d", c)) for c in said)):
-        values = [length_of(c) or 0.0 for c in said]
-        rising = sum(a <= b for a, b in zip(values, values[1:], strict=False))
-        return "time" if len(values) > 3 and rising == len(values) - 1 else "length"
-    if most(sum(c.isdecimal() for c in said)):
-        return "cart" if len(set(said)) * 2 > len(said) or max(map(len, said)) > 3 else "-"
-    short = sum(len(c) <= 8 and " " not in c for c in said)
-    if most(short) and len(Counter(said)) <= max(8, len(said) // 10) and len(said) > 3:
-        return "type"
-    return "words"
+def _rising(values: Sequence[float]) -> bool:
+    """Whether numbers mostly grow, as times of day do and lengths do not."""
+    up = sum(a <= b for a, b in pairwise(values))
+    return up * 10 >= (len(values) - 1) * 8
+
+
+def _time_or_length(said: Sequence[str]) -> str:
+    values = [time_of_day(c) or 0.0 for c in said]
+    return "time" if _rising(values) and values[-1] > 900 else "length"
+
+
+def _minutes_or_clock(said: Sequence[str]) -> str:
+    values = [length_of(c) or 0.0 for c in said]
+    grows = all(a <= b for a, b in pairwise(values))
+    return "time" if len(values) > 3 and grows else "length"
+
+
+def _number(said: Sequence[str]) -> str:
+    many = len(set(said)) * 2 > len(said) or max(map(len, said)) > 3
+    return "cart" if many else "-"
+
+
+_PATH = re.compile(r".*([\\/].*\.\w{2,4}|\.(flac|mp3|wav|ogg|opus))", re.IGNORECASE)
+# what most cells of a column look like, and what it then is
+_LOOKS: tuple[tuple[str | Callable[[Sequence[str]], str], Callable[[str], bool]], ...] = (
+    ("path", lambda c: bool(_PATH.fullmatch(c))),
+    (_time_or_length, lambda c: bool(_TIME.fullmatch(c))),
+    (_minutes_or_clock, lambda c: bool(re.fullmatch(r"\d{1,3}:\d\d", c))),
+    (_number, str.isdecimal),
+)

@@ -60,8 +60,7 @@ def likely_charsets(data: bytes) -> list[str]:
     try:
         data.decode("utf-8")
     except UnicodeDecodeError:
-        ranked = sorted(_EIGHT_BIT, key=lambda charset: -_sense(head, charset))
-        return ranked
+        return sorted(_EIGHT_BIT, key=lambda charset: -_sense(head, charset))
     return ["utf-8"]
 
 

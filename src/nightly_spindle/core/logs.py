@@ -143,14 +143,20 @@ def format_of(data: bytes, name: str) -> LogFormat:
     }
     if suffix in known:
         return known[suffix]
-    head = data[:4096].lstrip(b"\xef\xbb\xbf \t\r\n")
+    return _by_look(data[:4096].lstrip(b"\xef\xbb\xbf \t\r\n"))
+
+
+def _by_look(head: bytes) -> LogFormat:
     if head.startswith(b"<") and b"<playlist" in head:
         return LogFormat.XSPF
     if head[:10].lower() == b"[playlist]":
         return LogFormat.PLS
-    if head.startswith(b"#EXTM3U"):
-        return LogFormat.M3U
-    rows = [row for row in head.splitlines()[:20] if row.strip() and not row.startswith(b"#")]
+    marked = head.startswith(b"#EXTM3U")
+    rows = (
+        []
+        if marked
+        else [row for row in head.splitlines()[:20] if row.strip() and not row.startswith(b"#")]
+    )
     for mark in (b"\t", b";", b","):
         if len(rows) > 1 and min(row.count(mark) for row in rows) > 1:
             return LogFormat.CSV
@@ -204,6 +210,7 @@ def bare_cart(raw: str) -> int | None:
 
 
 def too_long(text: str) -> str:
+    """Return why a line is too long to be used, empty when it is not."""
     if len(text) <= LONGEST_LINE:
         return ""
     return f"the line has {len(text):,} characters; a path has at most {LONGEST_LINE:,}"

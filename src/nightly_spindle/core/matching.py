@@ -27,6 +27,7 @@ from nightly_spindle.core.song_names import exact_key, song_key
 
 _DRIVE = re.compile(r"^[A-Za-z]:[\\/]?")
 _SCHEME = re.compile(r"^[a-z][a-z0-9+.-]+://", re.IGNORECASE)
+_ANOTHER_LIST = "it names another list; a log names audio"
 _LISTS = (".m3u", ".m3u8", ".pls", ".xspf")
 
 
@@ -142,6 +143,19 @@ def settle_key(line: LogLine) -> str:
 
 def match_line(line: LogLine, where: Where, known: Known) -> Match:
     """Match one line that names an item."""
+    found = _at_once(line, known)
+    if found is None:
+        found = _by_path(line, where, known) if line.path else _nothing(line)
+    if found.status in {Status.MATCHED, Status.REFUSED}:
+        return found
+    named = _by_name(line, known)
+    if named is None or (found.status is Status.AMBIGUOUS and named.status is not Status.MATCHED):
+        return found
+    return replace(named, file=found.file)
+
+
+def _at_once(line: LogLine, known: Known) -> Match | None:
+    """Match what needs no look at names."""
     if line.fault:
         return Match(line, Status.REFUSED, line.fault)
     settled = known.settled.get(settle_key(line))
@@ -149,27 +163,20 @@ def match_line(line: LogLine, where: Where, known: Known) -> Match:
         return Match(line, Status.MATCHED, "settled by hand before", settled)
     if line.cart is not None and line.cart in known.carts:
         return Match(line, Status.MATCHED, "cart number", line.cart)
-    found = _by_path(line, where, known) if line.path else None
-    if found is not None and found.status in {Status.MATCHED, Status.REFUSED}:
-        return found
-    named = _by_name(line, known)
-    if named is not None and (found is None or named.status is Status.MATCHED):
-        return named
-    if named is not None and found is not None and found.status is Status.MISSING:
-        return replace(named, file=found.file)
-    if found is not None:
-        return found
-    if line.cart is not None:
-        return Match(line, Status.MISSING, f"no item has the cart number {line.cart}")
-    return Match(line, Status.MISSING, "no item has this artist and title")
+    return None
+
+
+def _nothing(line: LogLine) -> Match:
+    named = "this artist and title" if line.cart is None else f"the cart number {line.cart}"
+    return Match(line, Status.MISSING, f"no item has {named}")
 
 
 def _by_path(line: LogLine, where: Where, known: Known) -> Match:
-    if _SCHEME.match(line.path) and line.path[:5].lower() != "file:":
-        return Match(line, Status.REFUSED, "web streams cannot stand in a log yet")
     path = _slashes(line.path)
-    if path.lower().endswith(_LISTS):
-        return Match(line, Status.REFUSED, "it names another list; a log names audio")
+    no_audio = _SCHEME.match(line.path) and line.path[:5].lower() != "file:"
+    if no_audio or path.lower().endswith(_LISTS):
+        why = "web streams cannot stand in a log yet" if no_audio else _ANOTHER_LIST
+        return Match(line, Status.REFUSED, why)
     translated = translate(path, where.paths)
     windows = translated is None and (bool(_DRIVE.match(path)) or path.startswith("//"))
     absolute = translated is not None or windows or path.startswith("/")
@@ -179,10 +186,9 @@ def _by_path(line: LogLine, where: Where, known: Known) -> Match:
     found = _among(full, windows, there, bare="/" not in path)
     if found is not None:
         cart, how = found
-        if cart is not None:
-            said = f"{how}, {path_of(line.path)[:2]} translated" if translated else how
-            return Match(line, Status.MATCHED, said, cart)
-        return Match(line, Status.AMBIGUOUS, how)
+        if translated and cart is not None:
+            how = f"{how}, {path_of(line.path)[:2]} translated"
+        return Match(line, Status.AMBIGUOUS if cart is None else Status.MATCHED, how, cart)
     stem = posixpath.basename(full).partition(".")[0]
     if stem.isdecimal() and len(stem) < 10 and int(stem) in known.carts:
         return Match(line, Status.MATCHED, "cart number as file name", int(stem))

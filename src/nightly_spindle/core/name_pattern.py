@@ -18,6 +18,7 @@ import difflib
 import re
 import unicodedata
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import SettingRefused
@@ -42,6 +43,7 @@ PARTS = {
     "%A": "weekday name", "%a": "weekday, short name", "%u": "weekday 1-7 (Monday 1)",
     "%w": "weekday 0-6 (Sunday 0)", "*": "any text",
 }  # fmt: skip
+ANOTHER_TIME = "the log of another time"
 _CODE = re.compile(r"%-?[A-Za-z%]|\*|[^%*]+|%")
 _YEAR = {"%Y", "%y"}
 _MONTH = {"%m", "%-m", "%b", "%B"}
@@ -155,12 +157,12 @@ def nearest(
     def closeness(name: str) -> float:
         return difflib.SequenceMatcher(None, _same(wanted), _same(name)).ratio()
 
-    chosen = [(closeness(name) + 0.2 * (name in dated), name) for name in names]
+    chosen = [(closeness(name) + 0.4 * (name in dated), name) for name in names]
     chosen = sorted((c, name) for c, name in chosen if c > 0.7)[::-1][:most]
     if not chosen:
         there = {_same(entry.name): entry.name for entry in entries}
         beside = next((there[_same(name)] for name in other if _same(name) in there), None)
-        return () if beside is None else (Near(beside, "the log of another time"),)
+        return () if beside is None else (Near(beside, ANOTHER_TIME),)
     return tuple(Near(name, _differs(wanted, name, name in dated)) for _, name in chosen)
 
 
@@ -300,7 +302,7 @@ def _score(
         return None
     away = abs((at.date() - around.date()).days) if dated else 0
     order = [_RANK.get(code, 9) for code in parts_of(pattern) if code in PARTS]
-    disorder = sum(a > b for a, b in zip(order, order[1:], strict=False))
+    disorder = sum(a > b for a, b in pairwise(order))
     literal = [part for part in parts_of(_stem(pattern)[0]) if part not in PARTS]
     left = sum(len(run) for part in literal for run in re.findall(r"\d{2,}", part))
     left += sum(bool(_named(word)) for part in literal for word in re.findall(r"[^\W\d_]+", part))

@@ -145,8 +145,8 @@ class AirState:
     firings, whatever the wall clock does afterwards. `offset_us` is wall clock minus
     frame clock. `rung` is the safety net's rung in use, empty on the log. `silent_at` is the
     frame at which the item on air is faded out when its fader went down ahead of the next
-    item's start, 0 while it has not. `loaded` is each drop's newest log, the newest of all last, `awaited` what was due and was
-    not there, `orders` what was told to load later, by time.
+    item's start, 0 while it has not. `loaded` is each drop's newest log, the newest of all last,
+    `awaited` what was due and was not there, `orders` what was told to load later, by time.
     """
 
     rate: int

@@ -10,8 +10,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from enum import StrEnum
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.timebase import US, broadcast_day, local_from, resolve_local
 
 if TYPE_CHECKING:
@@ -19,6 +21,8 @@ if TYPE_CHECKING:
 
 # every offset in use today is a multiple of a quarter of an hour (IANA database)
 _QUARTER_US = 900 * US
+_DAY = 24
+ALL_HOURS = frozenset(range(_DAY))
 
 
 class Period(StrEnum):
@@ -50,6 +54,10 @@ class Slot:
         shown = self.local.date() if self.hourly else self.day
         day = f"{shown:%a} {shown.day} {shown:%b}"
         return f"{day} {self.local:%H:%M}" if self.hourly else day
+
+    def among(self, hours: frozenset[int]) -> bool:
+        """Whether a log is meant for it when only these hours of the day have one."""
+        return not self.hourly or self.local.hour in hours
 
     @property
     def seconds(self) -> float:
@@ -94,8 +102,37 @@ def _hours(tz: ZoneInfo, day_start: time, after_us: int, until_us: int) -> list[
         at += _QUARTER_US
     return [
         Slot(start, end, local_from(start, tz), broadcast_day(start, tz, day_start), hourly=True)
-        for start, end in zip(starts, starts[1:], strict=False)
+        for start, end in pairwise(starts)
     ]
+
+
+def hours_from(text: str) -> frozenset[int]:
+    """Read hours of the day, such as "22-5, 12"; all when nothing is said. SettingRefused."""
+    if not text.strip():
+        return ALL_HOURS
+    found: set[int] = set()
+    for part in text.split(","):
+        first, dash, last = (piece.strip() for piece in part.partition("-"))
+        ends = [first, last] if dash else [first, first]
+        if not all(end.isdecimal() and int(end) < _DAY for end in ends):
+            raise SettingRefused(f"'{text}' is not like 22-5 or 6, 12, 18 (hours 0 to 23)")
+        begin, end = map(int, ends)
+        found |= {hour % _DAY for hour in range(begin, end + 1 + _DAY * (end < begin))}
+    return frozenset(found)
+
+
+def hours_text(hours: frozenset[int]) -> str:
+    """Return hours of the day as they are read: runs joined, past midnight too."""
+    if hours == ALL_HOURS or not hours:
+        return "0-23"
+    starts = [hour for hour in sorted(hours) if (hour - 1) % _DAY not in hours]
+    runs = []
+    for start in starts:
+        end = start
+        while (end + 1) % _DAY in hours:
+            end = (end + 1) % _DAY
+        runs.append(str(start) if end == start else f"{start}-{end}")
+    return ", ".join(runs)
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,16 +141,20 @@ class SlotRule:
 
     period: Period
     day_start: time
+    hours: frozenset[int] = ALL_HOURS
 
     def firings(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[int]:
         """Return the instants (µs) with `after_us < instant <= until_us`, ascending."""
-        return [s.start_us for s in slots(self.period, tz, self.day_start, after_us, until_us)]
+        found = slots(self.period, tz, self.day_start, after_us, until_us)
+        return [slot.start_us for slot in found if slot.among(self.hours)]
 
     def check(self) -> None:
         """Nothing can be wrong with it."""
 
     def sentence(self) -> str:
         """The rule as a plain phrase."""
-        if self.period is Period.HOUR:
+        if self.period is Period.HOUR and self.hours == ALL_HOURS:
             return "Every hour on the hour"
+        if self.period is Period.HOUR:
+            return f"On the hours {hours_text(self.hours)}"
         return f"Every day at {self.day_start:%H:%M}"

@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Action, Dropped, Ended, FadeVoice, StartVoice
+from nightly_spindle.core.actions import (
+    Action,
+    Dropped,
+    Ended,
+    FadeVoice,
+    LogLoaded,
+    StartVoice,
+)
 from nightly_spindle.core.drops import Loads
 from nightly_spindle.core.events import LoadLog
 from nightly_spindle.core.firing import clears_all
 from nightly_spindle.core.running import AirState, Awaited, Outcome
 from nightly_spindle.core.sequencer import Sequencer
+from nightly_spindle.core.slots import hours_from
 from nightly_spindle.core.timebase import US, frames_from_us
 
 if TYPE_CHECKING:
@@ -49,7 +58,7 @@ def cold_state(programme: Programme, at_us: int) -> AirState:
     for drop in programme.drops.values():
         slot = programme.slot(drop, at_us)
         due = drop.options.loads is not Loads.OTHERWISE and slot.start_us < at_us
-        if drop.options.enabled and due:
+        if drop.options.enabled and due and slot.among(hours_from(drop.options.hours)):
             state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, slot.start_us))
     return state
 
@@ -79,11 +88,26 @@ def take_the_air(
     actions: list[Action] = []
     if saved:
         actions += [_missed(action) for action in passed if not _sounds(action, interrupted)]
+    else:
+        actions += _joined(sequencer.state, passed)
     return sequencer, actions + sequencer.rejoin()
 
 
 def _now_us(state: AirState) -> int:
     return state.frame * US // state.rate + state.offset_us
+
+
+def _joined(state: AirState, passed: list[Action]) -> list[Action]:
+    """Return that logs are loaded which a start finds in the middle of their time."""
+    now = _now_us(state)
+    current = {(one.drop, one.start_us) for one in state.loaded if one.end_us > now}
+    return [
+        replace(action, at=state.frame)
+        for action in passed
+        if isinstance(action, LogLoaded)
+        and action.lines
+        and (action.drop, action.slot_us) in current
+    ]
 
 
 def _sounds(action: Action, interrupted: int) -> bool:

@@ -36,7 +36,7 @@ class AddPanel(QWidget):
     add_asked = Signal(int, str)
     closed = Signal()
 
-    def __init__(self, shelf: Shelf) -> None:
+    def __init__(self, shelf: Shelf, heading: str = "Add to the running order") -> None:
         super().__init__()
         self.setObjectName("details")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -46,7 +46,7 @@ class AddPanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 14, 14, 12)
         box.setSpacing(8)
-        title = QLabel("Add to the running order")
+        title = QLabel(heading)
         title.setProperty("role", "name")
         self.where = QLabel("")
         self.where.setProperty("role", "muted")

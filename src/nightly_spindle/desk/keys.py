@@ -14,7 +14,7 @@ SHORTCUTS = (
     (
         "Everywhere",
         (
-            ("Ctrl+1, Ctrl+2, Ctrl+3", "go to Air, Library, Station"),
+            ("Ctrl+1 to Ctrl+4", "go to Air, Logs, Library, Station"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
             ("Ctrl+F", "find items in the library"),
             ("Ctrl+C", "copy the chosen rows as text"),
@@ -36,6 +36,15 @@ SHORTCUTS = (
             ("Delete", "take the chosen lines out"),
             ("+ and -, Left, Right", "night line: zoom, choose a line"),
             ("Home", "night line: back to now"),
+        ),
+    ),
+    (
+        "Logs",
+        (
+            ("Arrows, Return", "board: choose a log, open it"),
+            ("N", "next line that cannot air"),
+            ("Ctrl+Up, Ctrl+Down, Delete", "move a line, drop it"),
+            ("Esc", "back to the board"),
         ),
     ),
     (
@@ -74,7 +83,7 @@ SHORTCUTS = (
         ),
     ),
 )
-_COLUMNS = ((0, 1, 2), (3, 4))  # which parts stand below each other
+_COLUMNS = ((0, 1, 2), (3, 4, 5))  # which parts stand below each other
 
 
 class KeysPage(QFrame):

@@ -139,6 +139,7 @@ QWidget#rail, QWidget#status, QWidget#details {{ background: {p.panel}; }}
 QWidget#status {{ border-bottom: 1px solid {p.line}; }}
 QWidget#details {{ border-left: 1px solid {p.line}; }}
 QLabel {{ background: transparent; }}
+QLabel[role="worst"] {{ font-size: {LARGE}px; font-weight: bold; color: {p.alarm}; }}
 QLabel[role="warn"] {{ color: {p.alarm}; }}
 QLabel[role="sentence"] {{ background: {p.raised}; border-radius: 4px; padding: 8px 10px; }}
 QLabel[role="muted"] {{ color: {p.muted}; }}
@@ -202,7 +203,7 @@ QTableView::item {{ padding: 0 4px; border: none; }}
 QHeaderView, QHeaderView::section {{ background: {p.ground}; color: {p.muted}; border: none;
     border-bottom: 1px solid {p.line}; padding: 2px 4px; font-size: {SMALL}px; }}
 QTableCornerButton::section {{ background: {p.ground}; border: none; }}
-QLineEdit, QListWidget {{ background: {p.ground}; border: 1px solid {p.line};
+QLineEdit, QListWidget, QPlainTextEdit {{ background: {p.ground}; border: 1px solid {p.line};
     border-radius: 4px; padding: 4px 6px; selection-background-color: {p.select}; }}
 QListWidget::item {{ padding: 4px 2px; }}
 QListWidget::item:selected {{ background: {p.select}; color: {p.text}; }}

@@ -24,6 +24,7 @@ from nightly_spindle.desk.air_place import AirPlace
 from nightly_spindle.desk.keys import KeysPage
 from nightly_spindle.desk.library_place import LibraryPlace
 from nightly_spindle.desk.link import EngineLink
+from nightly_spindle.desk.logs_place import LogsPlace
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.planning import Planned
 from nightly_spindle.desk.rail import PlaceButton
@@ -43,6 +44,7 @@ _STILL_MS = 500  # how often the clock moves while no engine runs
 _NOTE_MS = 8000
 _PLACES = (
     ("Air", "radio-tower", "What is on air and what follows"),
+    ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
     ("Library", "library", "Items, lists, intake"),
     ("Station", "hard-drive", "Backups, check, the station book"),
 )
@@ -66,6 +68,7 @@ class Window(QMainWindow):
         self.shelf = Shelf(folder, self)
         self.air = AirPlace(self.shelf, self.link, self.palette_)
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
+        self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -94,6 +97,7 @@ class Window(QMainWindow):
         row.addWidget(self._rail())
         self.stage = QStackedWidget()
         self.stage.addWidget(self.air)
+        self.stage.addWidget(self.logs)
         self.stage.addWidget(self.library)
         self.stage.addWidget(self.station)
         row.addWidget(self.stage, 1)
@@ -185,8 +189,9 @@ class Window(QMainWindow):
             ("Ctrl+Z", self._undo),
             ("Ctrl+Shift+Z", self._redo),
             ("Ctrl+1", lambda: self.go_to("Air")),
-            ("Ctrl+2", lambda: self.go_to("Library")),
-            ("Ctrl+3", lambda: self.go_to("Station")),
+            ("Ctrl+2", lambda: self.go_to("Logs")),
+            ("Ctrl+3", lambda: self.go_to("Library")),
+            ("Ctrl+4", lambda: self.go_to("Station")),
             ("Ctrl+L", self.change_look),
             ("Ctrl+Q", self.close),
         ):
@@ -214,6 +219,7 @@ class Window(QMainWindow):
         app.setStyleSheet(theme.sheet(palette))
         self.air.set_palette(palette)
         self.library.set_palette(palette)
+        self.logs.set_palette(palette)
         self.station.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
             button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
@@ -253,11 +259,20 @@ class Window(QMainWindow):
         """Go to one of the places."""
         for other, button in self.places.items():
             button.setChecked(other == name)
-        place = {"Air": self.air, "Library": self.library, "Station": self.station}[name]
+        place = {
+            "Air": self.air,
+            "Logs": self.logs,
+            "Library": self.library,
+            "Station": self.station,
+        }[name]
         if self.stage.currentWidget() is not place:
             self.stage.setCurrentWidget(place)
-            if isinstance(place, LibraryPlace | StationPlace):
+            if isinstance(place, LibraryPlace | LogsPlace | StationPlace):
                 place.open()
+
+    def _present(self) -> int:
+        """Return the station's instant: the engine's while it runs, else the machine's."""
+        return self._now_us
 
     def _undo(self) -> None:
         self.stage.currentWidget().undo.undo()
@@ -413,6 +428,7 @@ class Window(QMainWindow):
         self.link.close()
         self.planner.close()
         self.library.close_down()
+        self.logs.close_down()
         self.station.close_down()
         self.shelf.close()
         event.accept()

@@ -19,8 +19,8 @@ from pathlib import Path
 
 from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.core.intake import Source, State
-from nightly_spindle.intake.look import Task, give_way, look, workers
 from nightly_spindle.intake.log_files import LogFiles
+from nightly_spindle.intake.look import Task, give_way, look, workers
 from nightly_spindle.intake.place import LOCK
 from nightly_spindle.intake.take import Taken, settle_source, take
 from nightly_spindle.intake.unmeasured import Unmeasured

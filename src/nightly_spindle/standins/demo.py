@@ -7,7 +7,6 @@ import os
 import shutil
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,22 +14,20 @@ import numpy as np
 
 from nightly_spindle.core.intake import IntakeJob, IntakeOptions, Numbering, Source
 from nightly_spindle.core.items import Kind
-from nightly_spindle.core.log_writers import LogEntry
 from nightly_spindle.core.markers import Marks, Shaping
 from nightly_spindle.core.segue_rules import ANY, pair_rule
-from nightly_spindle.core.timebase import US, resolve_local
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
-from nightly_spindle.standins.scheduler import day_log, entries_of, leave_log
+from nightly_spindle.standins.demo_logs import night_hours
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import DATABASE
 from nightly_spindle.store.jobs import save_job
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.lists import make_list, set_target
+from nightly_spindle.store.log_drops import save_drop
 from nightly_spindle.store.marking import set_by_hand
 from nightly_spindle.store.segues import set_rule
-from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import new_station
 
 if TYPE_CHECKING:
@@ -47,7 +44,6 @@ _CATEGORY = {
     "voiceover": "Voiceovers",
 }  # fmt: skip
 _VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
-_MISSING = "../audio/song/Ferry Horn Request.flac"
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +131,9 @@ def _programme(folder: Path) -> None:
         set_target(library, fog, 900.0)
         make_list(library, "If all else fails", carts[1:12:3])
         _programme_segues(library, carts)
-    (folder / "newsdesk").mkdir()
+        save_drop(library, night_hours(folder))
+    for name in ("newsdesk", "night-logs"):
+        (folder / name).mkdir()
 
 
 def _programme_segues(library: Library, songs: list[int]) -> None:
@@ -146,35 +144,6 @@ def _programme_segues(library: Library, songs: list[int]) -> None:
     marks = Marks(hook_start_s=40.0, hook_end_s=49.5, sweepers_s=(30.0, 62.0))
     set_by_hand(library, {cart: (marks, Shaping(gain_trim_db=-1.5)) for cart in songs[3:4]})
     set_by_hand(library, {cart: (Marks(intro_end_s=12.4), None) for cart in songs[8:9]})
-
-
-def leave_logs(folder: Path, day: date) -> list[Path]:
-    """Have the scheduler stand-in leave the logs of `day` and the day after, where missing.
-
-    The second names one item that nobody has, so that there is something to find.
-    """
-    snapshot = open_station(folder)
-    rows = snapshot.connection.execute("SELECT cart FROM item ORDER BY cart")
-    carts = [row["cart"] for row in rows]
-    snapshot.reach(carts)
-    items = [snapshot.programme.items[cart] for cart in carts]
-    drop = next(iter(snapshot.programme.drops.values()))
-    settings = snapshot.programme.settings
-    begin = resolve_local(datetime.combine(day, settings.day_start), settings.tz)
-    left = []
-    coming = drop.slots(settings.tz, settings.day_start, begin - 1, begin + 26 * 3600 * US)
-    for ahead, slot in enumerate(coming[:2]):
-        if (Path(drop.folder) / drop.file_name(slot)).exists():
-            continue
-        entries = entries_of(day_log(items, slot.day, _SEED), drop.folder)
-        if ahead:
-            lost = LogEntry(_MISSING, "The Breakwater Choir", "Ferry Horn Request", length_s=201.0)
-            entries.insert(20, lost)
-        path = leave_log(drop, slot, entries)
-        assert path is not None
-        left.append(path)
-    snapshot.connection.close()
-    return left
 
 
 def _place(folder: Path, kind: str, artist: str, title: str, suffix: str) -> Path:

@@ -125,7 +125,8 @@ def leave_log(
     data = text.encode("cp1252" if Fault.OTHER_CHARSET in faults else charset, errors="replace")
     name = drop.file_name(slot)
     if Fault.WRONG_NAME in faults:
-        name = slot.local.strftime("%d %m %Y") + Path(name).suffix
+        hour = "_%H" if slot.hourly else ""
+        name = slot.local.strftime(f"%d%m%y{hour}") + Path(name).suffix
     target = Path(drop.folder) / name
     if Fault.HALF_WRITTEN in faults:
         # as a program does that writes in place

@@ -125,9 +125,9 @@ def _from_former(book: Any) -> Any:
         ]
     drops = book.get("log_drops")
     if isinstance(drops, list):
-        blank = {"options": {}, "paths": [], "meanings": []}
+        blank: dict[str, Any] = {"options": {}, "paths": [], "meanings": []}
         drops = [{**blank, **drop} if isinstance(drop, dict) else drop for drop in drops]
-    new = {"segue_rules": [], "join_pairs": [], "log_settled": []}
+    new: dict[str, Any] = {"segue_rules": [], "join_pairs": [], "log_settled": []}
     same = {"settings": settings, "items": items, "log_drops": drops, "format": FORMAT}
     return {**new, **book, **same}
 

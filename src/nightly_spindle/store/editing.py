@@ -9,7 +9,7 @@ from __future__ import annotations
 from importlib import import_module
 from typing import Any
 
-MODULES = ("arrivals", "categories", "items", "jobs", "lists", "marking", "segues")
+MODULES = ("arrivals", "categories", "items", "jobs", "lists", "log_drops", "marking", "segues")
 
 
 def __getattr__(name: str) -> Any:
@@ -32,6 +32,21 @@ def put_marks_back(library: Any, rows: Any) -> None:
 def restore_rule(library: Any, rows: Any) -> None:
     """Take back a change of a segue rule."""
     import_module("nightly_spindle.store.segues").restore_rule(library, rows)
+
+
+def restore_drop(library: Any, drop_id: int, rows: Any) -> None:
+    """Take back a change of a log drop."""
+    import_module("nightly_spindle.store.log_drops").restore_drop(library, drop_id, rows)
+
+
+def settle_back(library: Any, before: Any) -> None:
+    """Take back what was settled of logs' lines."""
+    import_module("nightly_spindle.store.log_drops").settle(library, before)
+
+
+def set_log_edits(library: Any, drop_id: int, slot: str, edits: Any) -> Any:
+    """Write the edits of a log; returns what they were."""
+    return import_module("nightly_spindle.store.log_drops").set_edits(library, drop_id, slot, edits)
 
 
 def set_station_rule(library: Any, texts: Any) -> Any:

@@ -1,0 +1,90 @@
+"""The logs of the demo station: a log a day, and one an hour for the night, faults included."""
+
+from __future__ import annotations
+
+import time
+from datetime import date, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
+from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.log_meanings import Meaning, Means
+from nightly_spindle.core.log_writers import LogEntry
+from nightly_spindle.core.slots import Period
+from nightly_spindle.core.timebase import US, resolve_local
+from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
+from nightly_spindle.store.snapshot import Snapshot, open_station
+
+if TYPE_CHECKING:
+    from nightly_spindle.core.items import Item
+
+_SEED = 7
+_NIGHT = "Night hours"
+_MISSING = "../audio/song/Ferry Horn Request.flac"
+
+
+def night_hours(folder: Path) -> LogDrop:
+    """Return the drop of the night's hours of the demo station in `folder`."""
+    options = DropOptions(
+        period=Period.HOUR, hours="0-5", loads=Loads.AT_TIME, entry=Entry.NEXT,
+        placement=Placement.FRONT, short=Short.ROTATION,
+    )  # fmt: skip
+    paths = (("M:\\Music", str(folder)),)
+    meanings = (Meaning("*SPOTS 2*", Means.BREAK, 2),)
+    return LogDrop(0, _NIGHT, str(folder / "night-logs"), "%y%m%d_%H.m3u", options, paths, meanings)
+
+
+def leave_logs(folder: Path, day: date) -> list[Path]:
+    """Have the scheduler stand-in leave the logs of `day` and the day after, where missing.
+
+    The second names one item that nobody has, so that there is something to find.
+    """
+    snapshot = open_station(folder)
+    rows = snapshot.connection.execute("SELECT cart FROM item ORDER BY cart")
+    carts = [row["cart"] for row in rows]
+    snapshot.reach(carts)
+    items = [snapshot.programme.items[cart] for cart in carts]
+    drop = next(iter(snapshot.programme.drops.values()))
+    _leave_night_hours(snapshot, items)
+    settings = snapshot.programme.settings
+    begin = resolve_local(datetime.combine(day, settings.day_start), settings.tz)
+    left = []
+    coming = drop.slots(settings.tz, settings.day_start, begin - 1, begin + 26 * 3600 * US)
+    for ahead, slot in enumerate(coming[:2]):
+        if (Path(drop.folder) / drop.file_name(slot)).exists():
+            continue
+        entries = entries_of(day_log(items, slot.day, _SEED), drop.folder)
+        if ahead:
+            lost = LogEntry(_MISSING, "The Breakwater Choir", "Ferry Horn Request", length_s=201.0)
+            entries.insert(20, lost)
+        path = leave_log(drop, slot, entries)
+        assert path is not None
+        left.append(path)
+    snapshot.connection.close()
+    return left
+
+
+def _leave_night_hours(snapshot: Snapshot, items: list[Item]) -> None:
+    """Leave the logs of the coming night's hours: one named wrongly, one with a lost item."""
+    drop = next((d for d in snapshot.programme.drops.values() if d.name == _NIGHT), None)
+    if drop is None:
+        return
+    settings = snapshot.programme.settings
+    now = time.time_ns() // 1000
+    coming = drop.slots(settings.tz, settings.day_start, now - 7 * 3600 * US, now + 20 * 3600 * US)
+    for slot in coming:
+        hour = slot.local.hour
+        if (Path(drop.folder) / drop.file_name(slot)).exists():
+            continue
+        hours = 0.9 if hour == 4 else 1.03
+        entries = entries_of(day_log(items, slot.key, _SEED, hours), drop.folder)
+        entries[3:3] = [LogEntry(type="break", comment="SPOTS 2 after the hour")]
+        faults = {Fault.WRONG_NAME} if hour == 3 else set()
+        if hour == 1:
+            entries[2:2] = [
+                LogEntry(_MISSING, "The Breakwater Choir", "Ferry Horn Request", length_s=201.0),
+                LogEntry("../audio/song/track07.flac", "Harow Point", "Balast", length_s=150.0),
+            ]
+            faults = {Fault.WINDOWS_PATHS}
+        leave_log(drop, slot, entries, faults)
