@@ -117,8 +117,8 @@ class Scheduler:
             self.late.append((slot.start_us + round(LATE_S * US), drop, slot))
             return
         if fault is Fault.HALF_WRITTEN:
-            # in place some minutes before its time, the rest some minutes after
-            self.late.append((slot.start_us - 5 * 60 * US, drop, slot))
+            # in place a while before its time, the rest some minutes after
+            self.late.append((slot.start_us - 15 * 60 * US, drop, slot))
             self.late.append((slot.start_us + 6 * 60 * US, drop, slot))
             return
         self.write(drop, slot, {fault} if fault else set())

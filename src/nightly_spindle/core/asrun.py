@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
+from zlib import crc32
 
 from nightly_spindle.core.actions import Action, Dropped, Ended, Finding, LogLoaded, StartVoice
 from nightly_spindle.core.joins import span
@@ -82,7 +83,9 @@ def records(
         elif isinstance(action, LogLoaded):
             lines.append(_log(action, when(action.at), session))
         elif isinstance(action, Finding):
-            key = f"{session}/{action.code}/{action.at}/{action.line_id}"
+            # two findings of one kind can fall on one frame: what they say tells them apart
+            mark = f"{crc32(action.text.encode()):08x}"
+            key = f"{session}/{action.code}/{action.at}/{action.line_id}/{mark}"
             alarms.append(
                 Alarm(
                     key,

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path, PurePath
+from pathlib import Path, PurePosixPath, PureWindowsPath
 from typing import TYPE_CHECKING
-from urllib.parse import unquote, urlsplit
+from urllib.parse import quote, unquote, urlsplit
 from xml.etree import ElementTree as ET
 
 from defusedxml.common import DefusedXmlException
@@ -51,7 +51,7 @@ def xspf(tracks: Iterable[Track], title: str) -> str:
         entry = ET.SubElement(listed, f"{{{XSPF}}}track")
         # the order of elements that the standard's schema gives
         for name, text in (
-            ("location", PurePath(track.path).as_uri()),
+            ("location", _location(track.path)),
             ("title", track.title),
             ("creator", track.artist),
             ("album", track.album),
@@ -61,6 +61,14 @@ def xspf(tracks: Iterable[Track], title: str) -> str:
                 ET.SubElement(entry, f"{{{XSPF}}}{name}").text = _printable(text)
     ET.indent(root)
     return '<?xml version="1.0" encoding="UTF-8"?>\n' + ET.tostring(root, encoding="unicode") + "\n"
+
+
+def _location(path: str) -> str:
+    """Return a path as a URI reference (RFC 3986): absolute ones as file URIs (RFC 8089)."""
+    for kind in (PurePosixPath, PureWindowsPath):
+        if kind(path).is_absolute():
+            return kind(path).as_uri()
+    return quote(path)
 
 
 def playlist_files(path: Path) -> list[str]:

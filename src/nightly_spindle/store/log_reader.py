@@ -215,8 +215,6 @@ def _compared(known: LogReading | None, new: LogReading, at_us: int) -> LogReadi
     """Return a reading with what changed in the file since it was last read."""
     if known is None or known.state is not ReadingState.READ:
         return new
-    if known.written_us == new.written_us and known.file == new.file:
-        return replace(new, change=known.change)
     was = Counter(match.line.raw for match in known.matches if match.line.number)
     now = Counter(match.line.raw for match in new.matches if match.line.number)
     if was == now:
