@@ -28,7 +28,7 @@ from nightly_spindle.core.matching import (
     name_key,
     translate,
 )
-from nightly_spindle.core.song_names import Likeness, exact_key, song_key
+from nightly_spindle.core.song_names import Likeness, song_key
 
 ROOT = "/srv/music"
 NAMES = {
@@ -41,10 +41,8 @@ CANDIDATES = {}
 for number, place in NAMES.items():
     CANDIDATES.setdefault(name_key(place), []).append(Candidate(number, place))
 SONGS = {
-    song_key("Tam Reddick", "Slack Water"): [(2, exact_key("Tam Reddick", "Slack Water"))],
-    song_key("Choir", "Tide"): [
-        (1, exact_key("Choir", "Tide")), (3, exact_key("Choir", "Tide (harbour mix)")),
-    ],
+    song_key("Tam Reddick", "Slack Water"): [(2, "Tam Reddick", "Slack Water")],
+    song_key("Choir", "Tide"): [(1, "Choir", "Tide"), (3, "Choir", "Tide (harbour mix)")],
 }  # fmt: skip
 KNOWN = Known(CANDIDATES, frozenset(NAMES), SONGS, {"@@ news": 4})
 WHERE = Where(f"{ROOT}/logs-beside", [ROOT], [("X:\\Audio", ROOT), ("\\\\nas\\songs", ROOT)])

@@ -21,6 +21,7 @@ import numpy as np
 import soundfile
 from bench_cues import marking, measuring_anew
 from bench_library import looking, measuring
+from bench_logs import reading
 
 RATE = 44_100
 DAY = date(2026, 11, 24)
@@ -307,6 +308,7 @@ def main() -> int:
         row("demo station built", f"{built:.0f} s", "< 30 s", built < 30)
         rehearsal(work)
         looking(work / "lib100000", work, 100_000, row)
+        reading(work / "lib100000", row)
         measuring(work, row, best)
         marking(work, demo, row)
         measuring_anew(work, demo, row)

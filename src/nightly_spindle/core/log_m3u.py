@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 
 from nightly_spindle.core.log_text import split_label
-from nightly_spindle.core.logs import LONGEST_LINE, LogLine, bare_cart, too_long
+from nightly_spindle.core.logs import LONGEST_LINE, Keys, LogLine, bare_cart, too_long
 
 _EXTINF = re.compile(r"#EXTINF:\s*(-?\d+(?:\.\d+)?)?[^,]*,?(.*)", re.IGNORECASE | re.DOTALL)
 _SILENT = ("#EXTM3U", "#EXTENC", "#EXT-X-", "#PLAYLIST")  # what says nothing to an operator
@@ -20,6 +20,7 @@ _SILENT = ("#EXTM3U", "#EXTENC", "#EXT-X-", "#PLAYLIST")  # what says nothing to
 def parse_lines(numbered: list[tuple[int, str]]) -> list[LogLine]:
     """Return the lines of an M3U log."""
     lines: list[LogLine] = []
+    keys = Keys()
     label, length_s = "", None
     for number, line in numbered:
         text = line.strip()
@@ -30,14 +31,28 @@ def parse_lines(numbered: list[tuple[int, str]]) -> list[LogLine]:
                 length_s = float(tag[1]) if tag[1] and 0 < float(tag[1]) < 1e6 else None
             elif not text.upper().startswith(_SILENT) and text.strip("# "):
                 said = text.lstrip("# ")[:LONGEST_LINE]
-                lines.append(LogLine(number, text[:LONGEST_LINE], said, remark=True, comment=said))
+                said_so = text[:LONGEST_LINE]
+                lines.append(
+                    LogLine(number, said_so, said, remark=True, comment=said, key=keys.key(said_so))
+                )
             continue
         fault = too_long(text)
         if fault:
             text = text[:80] + "..."
         artist, title = split_label(label)
         lines.append(
-            LogLine(number, text, label, fault, text, bare_cart(text), artist, title, length_s)
+            LogLine(
+                number,
+                text,
+                label,
+                fault,
+                text,
+                bare_cart(text),
+                artist,
+                title,
+                length_s,
+                key=keys.key(text),
+            )
         )
         label, length_s = "", None
     return lines

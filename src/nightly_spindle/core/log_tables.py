@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import LogUnreadable, SettingRefused
 from nightly_spindle.core.log_text import split_label, time_of_day
-from nightly_spindle.core.logs import LONGEST_LINE, MOST_LINES, LogLine, bare_cart, too_long
+from nightly_spindle.core.logs import LONGEST_LINE, MOST_LINES, Keys, LogLine, bare_cart, too_long
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -103,12 +103,13 @@ def parse_csv(text: str, name: str, template: str = "") -> list[LogLine]:
             "the drop a template"
         )
     body = rows[1:] if header else rows
+    keys = Keys()
     lines = [
-        _line(number, _raw(row), dict(_paired(fields, row)))
+        _line(number, _raw(row), dict(_paired(fields, row)), keys)
         for number, row in body
         if any(cell.strip() for cell in row)
     ]
-    return [line for line in lines if line is not None]
+    return lines
 
 
 def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
@@ -151,17 +152,15 @@ def _raw(row: Sequence[str]) -> str:
 def parse_columns(numbered: list[tuple[int, str]], template: str = "") -> list[LogLine]:
     """Return the lines of a log of fixed columns; without a template it is worked out."""
     spans = spans_of(template or propose_columns([text for _, text in numbered]))
-    lines = []
+    lines, keys = [], Keys()
     for number, text in numbered:
         wide = text.expandtabs(8)
         cells = {field: wide[begin:end].strip() for field, begin, end in spans}
-        line = _line(number, " ".join(wide.split())[:LONGEST_LINE], cells)
-        if line is not None:
-            lines.append(line)
+        lines.append(_line(number, " ".join(wide.split())[:LONGEST_LINE], cells, keys))
     return lines
 
 
-def _line(number: int, raw: str, cells: Mapping[str, str]) -> LogLine | None:
+def _line(number: int, raw: str, cells: Mapping[str, str], keys: Keys) -> LogLine:
     label = cells.get("label", "")
     artist, title = cells.get("artist", ""), cells.get("title", "")
     if label and not title:
@@ -174,7 +173,7 @@ def _line(number: int, raw: str, cells: Mapping[str, str]) -> LogLine | None:
         number, raw, label or both, too_long(raw) or too_long(path), path,
         cart or bare_cart(path), artist, title,
         length_of(cells.get("length", "")), time_of_day(cells.get("time", "")),
-        cells.get("type", ""), cells.get("comment", ""), remark,
+        cells.get("type", ""), cells.get("comment", ""), remark, keys.key(raw),
     )  # fmt: skip
 
 

@@ -15,7 +15,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
 from nightly_spindle.core.errors import LogUnreadable
-from nightly_spindle.core.logs import LogLine, bare_cart, too_long
+from nightly_spindle.core.logs import Keys, LogLine, bare_cart, too_long
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -37,10 +37,11 @@ def parse_xspf(data: bytes, name: str) -> list[LogLine]:
     base = root.get(_BASE, "")
     listed = root.find(f"{space}trackList")
     tracks = [] if listed is None else listed.findall(f"{space}track")
-    return [_line(number, track, space, base) for number, track in enumerate(tracks, 1)]
+    keys = Keys()
+    return [_line(number, track, space, base, keys) for number, track in enumerate(tracks, 1)]
 
 
-def _line(number: int, track: Element, space: str, base: str) -> LogLine:
+def _line(number: int, track: Element, space: str, base: str, keys: Keys) -> LogLine:
     def said(tag: str) -> str:
         return " ".join((track.findtext(f"{space}{tag}") or "").split())
 
@@ -50,9 +51,10 @@ def _line(number: int, track: Element, space: str, base: str) -> LogLine:
     artist, title = said("creator"), said("title")
     label = f"{artist} - {title}" if artist and title else title
     fault = too_long(location) or ("" if location or title else "the track names nothing")
+    raw = location[:200] or label
     return LogLine(
-        number, location[:200] or label, label, fault, path, bare_cart(location), artist, title,
-        _milliseconds(said("duration")), comment=said("annotation"),
+        number, raw, label, fault, path, bare_cart(location), artist, title,
+        _milliseconds(said("duration")), comment=said("annotation"), key=keys.key(raw),
     )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from hashlib import blake2s
 from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
@@ -73,6 +74,19 @@ class Log:
     charset: str = "utf-8"
 
 
+class Keys:
+    """Gives every line of a log a key: what it says, and the how-manieth of its like it is."""
+
+    def __init__(self) -> None:
+        self._seen: dict[str, int] = {}
+
+    def key(self, raw: str) -> str:
+        """Return the key of the next line that says this."""
+        count = self._seen[raw] = self._seen.get(raw, 0) + 1
+        mark = blake2s(raw.encode("utf-8", "surrogatepass"), digest_size=6)
+        return f"{mark.hexdigest()}.{count}"
+
+
 def read_bytes(path: Path) -> bytes:
     """Return a log file's bytes; LogUnreadable when it is no file, too long, or not to be read."""
     try:
@@ -127,7 +141,7 @@ def parse_log(
                 lines = log_m3u.parse_lines(numbered)
     if len(lines) > MOST_LINES:
         raise LogUnreadable(f"{name} has more than {MOST_LINES:,} lines: check what wrote it")
-    return Log(name, tuple(_keyed(lines)), used)
+    return Log(name, tuple(lines), used)
 
 
 def format_of(data: bytes, name: str) -> LogFormat:
@@ -182,7 +196,7 @@ def _pls(numbered: list[tuple[int, str]], name: str) -> list[LogLine]:
                 entries.setdefault(int(rest), {})[field] = value.strip()
                 if field == "file":
                     where[int(rest)] = number
-    lines = []
+    lines, keys = [], Keys()
     for index in sorted(where):
         entry = entries[index]
         artist, title = split_label(entry.get("title", ""))
@@ -190,7 +204,7 @@ def _pls(numbered: list[tuple[int, str]], name: str) -> list[LogLine]:
             LogLine(
                 where[index], entry["file"], entry.get("title", ""), too_long(entry["file"]),
                 entry["file"], bare_cart(entry["file"]), artist, title,
-                _seconds(entry.get("length", "")),
+                _seconds(entry.get("length", "")), key=keys.key(entry["file"]),
             )
         )  # fmt: skip
     return lines
@@ -214,20 +228,6 @@ def too_long(text: str) -> str:
     if len(text) <= LONGEST_LINE:
         return ""
     return f"the line has {len(text):,} characters; a path has at most {LONGEST_LINE:,}"
-
-
-def _keyed(lines: list[LogLine]) -> list[LogLine]:
-    """Give every line a key: itself, and the how-manieth of its like it is."""
-    from dataclasses import replace
-    from hashlib import blake2s
-
-    seen: dict[str, int] = {}
-    found = []
-    for line in lines:
-        mark = blake2s(line.raw.encode("utf-8", "surrogatepass"), digest_size=6).hexdigest()
-        seen[mark] = seen.get(mark, 0) + 1
-        found.append(replace(line, key=f"{mark}.{seen[mark]}"))
-    return found
 
 
 def path_of(raw: str) -> str:

@@ -87,12 +87,12 @@ class Match:
 class Known:
     """What a log's lines are compared with; each holds at least what the lines could mean.
 
-    `songs` maps song keys to (cart, exact key); `settled` line names to cart numbers.
+    `songs` maps song keys to (cart, artist, title); `settled` line names to cart numbers.
     """
 
     names: Candidates = field(default_factory=dict)
     carts: frozenset[int] = frozenset()
-    songs: Mapping[str, Sequence[tuple[int, str]]] = field(default_factory=dict)
+    songs: Mapping[str, Sequence[tuple[int, str, str]]] = field(default_factory=dict)
     settled: Mapping[str, int] = field(default_factory=dict)
 
 
@@ -244,8 +244,11 @@ def _by_name(line: LogLine, known: Known) -> Match | None:
     if not (line.artist and line.title):
         return None
     there = known.songs.get(song_key(line.artist, line.title), ())
-    exact = exact_key(line.artist, line.title)
-    same = [cart for cart, said in there if said == exact] or [cart for cart, _ in there]
+    same = [cart for cart, _, _ in there]
+    if len(there) > 1:
+        # versions of a song differ in what stands in brackets
+        exact = exact_key(line.artist, line.title)
+        same = [cart for cart, artist, title in there if exact_key(artist, title) == exact] or same
     if len(same) == 1:
         return Match(line, Status.MATCHED, "artist and title", same[0])
     if not same:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -17,10 +18,13 @@ if TYPE_CHECKING:
 _GUEST = re.compile(r"\b(feat|ft|featuring|with guests?)\b.*")
 _BRACKETS = re.compile(r"[(\[{][^)\]}]*[)\]}]?")
 _AND = re.compile(r"\s*[&+]\s*|\band\b")
+_NO_WORD = re.compile(r"[\W_]+")
 _LEAST_SCORE = 72.0  # below this a person would not call two names alike
-_SPARSE = 400  # items that share a word beyond which the word tells too little
+_MOST_NEAR = 400  # names that are compared with one line
+_CACHED = 1 << 16
 
 
+@lru_cache(maxsize=_CACHED)
 def song_key(artist: str, title: str) -> str:
     """Return artist and title as they are compared; "" when there is no title."""
     bare = _plain(title)
@@ -41,6 +45,8 @@ def _plain(text: str) -> str:
 
 
 def _folded(text: str) -> str:
+    if text.isascii():
+        return text.lower()
     marked = unicodedata.normalize("NFKD", text.casefold())
     return "".join(c for c in marked if not unicodedata.combining(c))
 
@@ -48,7 +54,7 @@ def _folded(text: str) -> str:
 def _words(text: str) -> str:
     # an apostrophe holds a word together, every other sign parts two
     text = _AND.sub(" and ", text.replace("'", "").replace("\u2019", ""))
-    return " ".join("".join(c if c.isalnum() else " " for c in text).split())
+    return _NO_WORD.sub(" ", text).strip()
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,49 +68,44 @@ class Proposal:
 class Likeness:
     """Finds the items whose names are closest; made once for many lines.
 
-    `names` are (cart, song_key). Items are compared that share a word, or its beginning.
+    `names` are (cart, song_key). Compared are items that share a rare word, or the beginning or
+    end of both artist and title: whoever slips once in each leaves one such pair standing.
     """
 
     def __init__(self, names: Sequence[tuple[int, str]]) -> None:
         self._names = [(cart, key) for cart, key in names if key]
-        self._by_word: dict[str, list[int]] = {}
-        self._by_start: dict[str, list[int]] | None = None
+        self._by_mark: dict[str, list[int]] = {}
         for at, (_, key) in enumerate(self._names):
-            for word in set(key.replace("|", " ").split()):
-                self._by_word.setdefault(word, []).append(at)
+            for mark in _marks(key):
+                self._by_mark.setdefault(mark, []).append(at)
 
     def closest(self, key: str, most: int = 3) -> list[Proposal]:
         """Return the items closest to a song key, best first."""
         from rapidfuzz import fuzz, process
 
         near = self._near(key)
+        names = [self._names[at][1] for at in near]
         found = process.extract(
-            key,
-            {at: self._names[at][1] for at in near},
-            scorer=fuzz.ratio,
-            limit=most,
-            score_cutoff=_LEAST_SCORE,
+            key, names, scorer=fuzz.ratio, limit=most, score_cutoff=_LEAST_SCORE
         )
-        return [Proposal(self._names[at][0], round(score, 1)) for _, score, at in found]
+        return [Proposal(self._names[near[at]][0], round(score, 1)) for _, score, at in found]
 
-    def _near(self, key: str) -> set[int]:
-        words = key.replace("|", " ").split()
-        lists = [self._by_word[word] for word in words if word in self._by_word]
-        lists = [one for one in lists if len(one) <= _SPARSE] or sorted(lists, key=len)[:1]
-        near: set[int] = set().union(*lists)
-        starts = self._starts()
-        for word in words:
-            if len(word) > 3:
-                near.update(starts.get(word[:4], ())[:_SPARSE])
-                near.update(starts.get("\0" + word[-4:], ())[:_SPARSE])
-        return near
+    def _near(self, key: str) -> list[int]:
+        lists = [self._by_mark[mark] for mark in _marks(key) if mark in self._by_mark]
+        near: dict[int, None] = {}
+        # the rarest marks tell most
+        for places in sorted(lists, key=len):
+            if len(near) + len(places) > _MOST_NEAR and near:
+                break
+            near.update(dict.fromkeys(places[:_MOST_NEAR]))
+        return list(near)
 
-    def _starts(self) -> dict[str, list[int]]:
-        """Return the items by the beginnings and the ends of their words: slips fall between."""
-        if self._by_start is None:
-            self._by_start = {}
-            for word, places in self._by_word.items():
-                if len(word) > 3:
-                    for part in (word[:4], "\0" + word[-4:]):
-                        self._by_start.setdefault(part, []).extend(places)
-        return self._by_start
+
+def _marks(key: str) -> list[str]:
+    """Return what a name is found by: its longer words, and its ends in pairs."""
+    artist, _, title = key.partition("|")
+    ends = [f"{a}|{t}" for a in (f"<{artist[:3]}", f"{artist[-3:]}>")
+            for t in (f"<{title[:3]}", f"{title[-3:]}>")]  # fmt: skip
+    # words of a line that does not part artist and title are found in either
+    words = {word for word in f"{artist} {title}".split() if len(word) > 2}
+    return [*ends, *words, f"|<{title[:5]}", f"|{title[-5:]}>"]

@@ -66,7 +66,7 @@ class LinePanel(QWidget):
         self.near.itemActivated.connect(lambda _: self._take())
         self.every = QCheckBox("In every log from now on")
         self.every.setChecked(True)
-        self.every.setToolTip("Lines that say this mean the item, in this log and in others")
+        self.every.setToolTip("Lines that say this mean the item, here and in other logs")
         self.take = _button("Take it", "The line means the chosen item (Return)", self._take)
         self.choose = _button("Choose an item …", "Find the item in the library (Ctrl+N)",
                               self.choose_asked.emit)  # fmt: skip

@@ -20,7 +20,7 @@ from nightly_spindle.core.matching import (
     name_key,
     settle_key,
 )
-from nightly_spindle.core.song_names import Likeness, Proposal, exact_key, song_key
+from nightly_spindle.core.song_names import Likeness, Proposal, song_key
 from nightly_spindle.store.item_reading import items_by_cart, items_by_name
 from nightly_spindle.store.station import absolute
 
@@ -86,12 +86,12 @@ def _known(
     stems = {name_key(line.path).partition(".")[0] for line in lines if line.path}
     numbers |= {int(stem) for stem in stems if stem.isdecimal() and len(stem) < 10}
     carts = {row["cart"] for row in _within(connection, "SELECT cart FROM item", "cart", numbers)}
-    songs: dict[str, list[tuple[int, str]]] = {}
+    songs: dict[str, list[tuple[int, str, str]]] = {}
     said = {song_key(line.artist, line.title) for line in lines if line.artist and line.title}
     query = "SELECT cart, artist, title, song_key FROM item"
     for row in _within(connection, query, "song_key", said):
-        exact = exact_key(row["artist"], row["title"])
-        songs.setdefault(row["song_key"], []).append((row["cart"], exact))
+        named = (row["cart"], row["artist"], row["title"])
+        songs.setdefault(row["song_key"], []).append(named)
     settled = {
         row["said"]: row["cart"]
         for row in _within(

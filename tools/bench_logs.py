@@ -1,0 +1,81 @@
+"""Logs of 10,000 lines against 100,000 items: read, matched, closest names."""
+
+from __future__ import annotations
+
+import random
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from nightly_spindle.core.drops import DropOptions, LogDrop
+from nightly_spindle.core.logs import LogFormat, read_bytes
+from nightly_spindle.core.song_names import song_key
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.log_lookup import match_log, parse_as, proposals
+
+LINES, ITEMS = 10_000, 100_000
+_HEAD = ("tidal", "harbour", "lantern", "copper", "quiet", "northern", "paper", "velvet", "amber",
+         "hollow", "silver", "winter", "signal", "distant", "broken", "gentle")  # fmt: skip
+_TAIL = ("ferry", "orchard", "parade", "engine", "mirror", "valley", "anthem", "station", "garden",
+         "river", "cinema", "window", "meridian", "compass", "island", "carousel")  # fmt: skip
+
+Row = Callable[[str, str, str, bool], None]
+
+
+def reading(folder: Path, row: Row) -> None:
+    """Print how long a long log takes. `folder` holds a station of 100,000 items."""
+    dice = random.Random(5)
+    named = [
+        (
+            f"The {dice.choice(_HEAD)} {dice.choice(_TAIL)} {dice.choice(_TAIL)}s",
+            f"{dice.choice(_HEAD)} {dice.choice(_TAIL)} {dice.choice(_HEAD)} no {n}",
+        )
+        for n in range(ITEMS)
+    ]
+    connection = connect(folder)
+    with connection:
+        connection.executemany(
+            "UPDATE item SET artist = ?, title = ?, song_key = ? WHERE cart = ?",
+            [(a, t, song_key(a, t), n + 1) for n, (a, t) in enumerate(named)],
+        )
+    chosen = dice.sample(range(ITEMS), LINES)
+    logs = {
+        "by path": ("p.m3u", "\n".join(f"M:\\Radio\\audio\\song {n:06}.wav" for n in chosen)),
+        "by artist and title": (
+            "t.csv", "artist,title\n" + "\n".join(f"{named[n][0].upper()},{named[n][1]}" for n in chosen)
+        ),
+        "slips": (
+            "s.csv", "artist,title\n" + "\n".join(f"{_slip(named[n][0], dice)},{_slip(named[n][1], dice)}"
+                                                 for n in chosen)
+        ),
+    }  # fmt: skip
+    lost = []
+    for what, (name, text) in logs.items():
+        (folder / name).write_text(text + "\n", encoding="utf-8")
+        begin = time.perf_counter()
+        drop = LogDrop(1, "Bench", str(folder), name, DropOptions(format=LogFormat.AUTO))
+        log = parse_as(connection, read_bytes(folder / name), name, drop)
+        matches, _ = match_log(connection, folder, log, drop, str(folder))
+        taken = time.perf_counter() - begin
+        found = sum(match.cart is not None for match in matches)
+        row(f"a log of {LINES:,} lines {what}, {found:,} found of {ITEMS:,} items",
+            f"{taken:.2f} s", "< 1 s", taken < 1)  # fmt: skip
+        lost = matches
+    begin = time.perf_counter()
+    near = proposals(connection, lost)
+    taken = time.perf_counter() - begin
+    right = sum(
+        near.get(match.key, [None])[0] is not None and near[match.key][0].cart == n + 1
+        for match, n in zip(lost, chosen, strict=True)
+        if match.cart is None
+    )
+    missing = sum(match.cart is None for match in lost)
+    row(f"closest names of {missing:,} lost lines, {right:,} of them right at once",
+        f"{taken:.2f} s", "< 5 s", taken < 5)  # fmt: skip
+    connection.close()
+
+
+def _slip(text: str, dice: random.Random) -> str:
+    """Leave a letter out, or double one, as fingers do."""
+    at = dice.randrange(1, len(text) - 1)
+    return text[:at] + dice.choice(("", text[at] * 2)) + text[at + 1 :]
