@@ -185,7 +185,7 @@ def test_a_log_that_cannot_be_reached_any_more_airs_as_it_was_read(station):
     assert "cannot be read" in away.problem
     assert "what was read before goes on air" in away.problem
     hidden.rename(log.parent)
-    log.write_text("\n".join(f"../audio/{n}" for n in song_names(station)[1:] + ["song/new.flac"]))
+    log.write_text("\n".join(f"../audio/{n}" for n in [*song_names(station)[1:], "song/new.flac"]))
     os.utime(log, LONG_AGO)
     back = snapshot.logs.refresh(drop, slot)
     assert back.problem == ""

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import random
 import time
-from collections.abc import Callable
-from pathlib import Path
+from collections.abc import Callable, Iterable
+from typing import TYPE_CHECKING
 
 from nightly_spindle.core.drops import DropOptions, LogDrop
 from nightly_spindle.core.logs import LogFormat, read_bytes
 from nightly_spindle.core.song_names import song_key
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.log_lookup import match_log, parse_as, proposals
+
+if TYPE_CHECKING:
+    from pathlib import Path
 
 LINES, ITEMS = 10_000, 100_000
 _HEAD = ("tidal", "harbour", "lantern", "copper", "quiet", "northern", "paper", "velvet", "amber",
@@ -42,11 +45,10 @@ def reading(folder: Path, row: Row) -> None:
     logs = {
         "by path": ("p.m3u", "\n".join(f"M:\\Radio\\audio\\song {n:06}.wav" for n in chosen)),
         "by artist and title": (
-            "t.csv", "artist,title\n" + "\n".join(f"{named[n][0].upper()},{named[n][1]}" for n in chosen)
+            "t.csv", _table((named[n][0].upper(), named[n][1]) for n in chosen)
         ),
         "slips": (
-            "s.csv", "artist,title\n" + "\n".join(f"{_slip(named[n][0], dice)},{_slip(named[n][1], dice)}"
-                                                 for n in chosen)
+            "s.csv", _table((_slip(named[n][0], dice), _slip(named[n][1], dice)) for n in chosen)
         ),
     }  # fmt: skip
     lost = []
@@ -73,6 +75,10 @@ def reading(folder: Path, row: Row) -> None:
     row(f"closest names of {missing:,} lost lines, {right:,} of them right at once",
         f"{taken:.2f} s", "< 5 s", taken < 5)  # fmt: skip
     connection.close()
+
+
+def _table(rows: Iterable[tuple[str, str]]) -> str:
+    return "artist,title\n" + "\n".join(f"{artist},{title}" for artist, title in rows)
 
 
 def _slip(text: str, dice: random.Random) -> str:

@@ -104,12 +104,11 @@ def parse_csv(text: str, name: str, template: str = "") -> list[LogLine]:
         )
     body = rows[1:] if header else rows
     keys = Keys()
-    lines = [
+    return [
         _line(number, _raw(row), dict(_paired(fields, row)), keys)
         for number, row in body
         if any(cell.strip() for cell in row)
     ]
-    return lines
 
 
 def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:

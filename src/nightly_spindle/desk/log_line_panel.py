@@ -70,8 +70,8 @@ class LinePanel(QWidget):
         self.take = _button("Take it", "The line means the chosen item (Return)", self._take)
         self.choose = _button("Choose an item …", "Find the item in the library (Ctrl+N)",
                               self.choose_asked.emit)  # fmt: skip
-        self.file = _button("Take the file in", "Its file lies in an audio folder: have it measured "
-                            "and put into the library", self.take_in_asked.emit)  # fmt: skip
+        self.file = _button("Take the file in", "Have the intake measure it and take it in",
+                            self.take_in_asked.emit)  # fmt: skip
         self.category = QComboBox()
         self.category.setAccessibleName("Replace by one from a category")
         self.category.activated.connect(self._on_category)
@@ -88,7 +88,6 @@ class LinePanel(QWidget):
         for widget in (self.title, self.raw, self.how, self.clash, self.caption, self.near,
                        self.every, self.take):  # fmt: skip
             box.addWidget(widget)
-        self.near.setMaximumHeight(190)
         grid = QGridLayout()
         grid.setSpacing(6)
         grid.addWidget(self.choose, 0, 0)
@@ -149,6 +148,7 @@ class LinePanel(QWidget):
             self.near.addItem(QListWidgetItem(text))
         if self._carts:
             self.near.setCurrentRow(0)
+            self.near.setFixedHeight(self.near.sizeHintForRow(0) * len(self._carts) + 14)
 
     def _take(self) -> None:
         row = self.near.currentRow()
