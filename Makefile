@@ -9,6 +9,7 @@ help:
 	@echo "make demo    build the demo station, put it on air and open the desk on it"
 	@echo "make test    lint, type-check and test"
 	@echo "make bench   print the benchmark table"
+	@echo "make nights  two simulated nights on air with everything that goes wrong with logs"
 	@echo "make lint    ruff and mypy only"
 	@echo "make lock    write requirements.lock anew from pyproject.toml"
 	@echo "make clean   remove the environment and caches"
@@ -28,6 +29,9 @@ lint: $(STAMP)
 test: lint
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q
 
+nights: $(STAMP)
+	@$(BIN)/python tools/nights.py
+
 bench: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/bench.py
 
@@ -37,4 +41,4 @@ lock: $(STAMP)
 clean:
 	rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help demo lint test bench lock clean
+.PHONY: help demo lint test bench nights lock clean

@@ -372,6 +372,13 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
         for name in ("marks", "shaping", "fall", "intro_end_s", "sag_s", *sure):
             db.execute(f"ALTER TABLE item DROP COLUMN {name}")
         db.execute("ALTER TABLE item_sound DROP COLUMN envelope")
+        # what came after it
+        db.execute("DROP INDEX item_by_song")
+        db.execute("ALTER TABLE item DROP COLUMN song_key")
+        for name in ("options", "paths", "meanings"):
+            db.execute(f"ALTER TABLE log_drop DROP COLUMN {name}")
+        db.execute("DROP TABLE log_settled")
+        db.execute("DROP TABLE log_edit")
         db.execute("DROP TABLE segue_rule")
         db.execute("DROP TABLE join_pair")
         db.execute("DELETE FROM setting WHERE name LIKE 'level.%' OR name LIKE 'segue.%'")

@@ -3,6 +3,7 @@
 import json
 import os
 import signal
+import sqlite3
 import threading
 import time
 from datetime import date
@@ -19,13 +20,14 @@ from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.events import Entry, Placement
 from nightly_spindle.core.log_edits import LogEdit, Op
 from nightly_spindle.core.log_writers import COLUMNS
-from nightly_spindle.core.logs import LogFormat
+from nightly_spindle.core.logs import LogFormat, read_log
 from nightly_spindle.core.rehearsal import rehearse
 from nightly_spindle.core.slots import Period
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.service import Service
 from nightly_spindle.standins.scheduler import Fault, entries_of, leave_log
+from nightly_spindle.store import schema
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.journal import alarms_between
 from nightly_spindle.store.library import Library
@@ -69,6 +71,35 @@ def write_hour(folder, name, songs, *, settled=True):
     if settled:
         os.utime(path, LONG_AGO)
     return path
+
+
+def test_migration_0004_finds_songs_by_name_and_leaves_loading_to_the_event(tmp_path, monkeypatch):
+    monkeypatch.setattr(schema, "LATEST", "0003")
+    schema.migrate(tmp_path / "station.db")
+    monkeypatch.undo()
+    with sqlite3.connect(tmp_path / "station.db") as old:
+        old.execute("INSERT INTO root VALUES (1, 'audio')")
+        old.execute("INSERT INTO setting VALUES ('name', 'Pier'), ('timezone', 'UTC')")
+        old.execute("INSERT INTO log_drop VALUES (1, 'Day log', 'logs', '%Y-%m-%d.m3u')")
+        old.execute(
+            "INSERT INTO item (cart, kind, title, artist, root_id, path, name_key, added_us,"
+            " duration_s, sample_rate, channels, loudness_range_lu, cue_in_s, cue_out_s, segue_s,"
+            " fade_start_s, ending, album, year) VALUES (7, 'song', 'Ébb (live)', 'The Wren', 1,"
+            " 'a.flac', 'a.flac', 5, 60, 44100, 2, 4, 1, 59, 55, 50, 'fade', '', '')"
+        )
+        old.execute(
+            "INSERT INTO timed_event VALUES (1, 'Load', '2020-01-01T00:00:00', 'FREQ=DAILY', '',"
+            ' \'cut in\', \'[{"step": "load log", "drop": 1, "placement": "replace"}]\', 0, 1, 900)'
+        )
+    old.close()
+    (tmp_path / "logs").mkdir()
+    log = tmp_path / "logs" / "2026-11-24.csv"
+    log.write_text("artist,title\nwren,EBB\n")
+    snapshot = open_station(tmp_path)  # opening migrates
+    assert [m.cart for m in snapshot.logs.match(read_log(log), str(log.parent))] == [7]
+    programme = snapshot.programme
+    assert programme.drops[1].options.loads is Loads.OTHERWISE
+    assert [e.name for e in programme.standing_events() if e.loads] == ["Load"]
 
 
 # -- the command line ------------------------------------------------------------------------------
@@ -224,7 +255,7 @@ def test_the_board_knows_every_log_and_an_opened_one_its_times(hourly):
     board.close()
 
 
-# -- audio that a log names and that nobody took in --------------------------------------------------
+# -- audio that a log names and that nobody took in -------------------------------------------------
 
 
 def test_audio_in_a_root_is_taken_in_on_the_way_if_the_drop_allows_it(station):
@@ -246,9 +277,8 @@ def test_audio_in_a_root_is_taken_in_on_the_way_if_the_drop_allows_it(station):
     try:
         fresh = open_station(station)
         slot = day_slot(fresh, fresh.programme.drops[1], today)
-        wait(
-            lambda: fresh.logs.forget() or fresh.logs.refresh(fresh.programme.drops[1], slot).usable
-        )
+        taken = fresh.programme.drops[1]
+        wait(lambda: fresh.logs.forget() or fresh.logs.refresh(taken, slot).usable)
     finally:
         service.leave()
         thread.join(30)
@@ -341,6 +371,11 @@ def test_loading_by_hand_now_and_later_and_the_evenings_look(hourly, air, capsys
                  "--placement", "end")  # fmt: skip
     assert later["at"].startswith("2026-11-24T23:00:00")
     assert [o["at_us"] for o in ask(hourly, "state")["state"]["orders"]] == [later["at_us"]]
+    (listed,) = view(capsys, "log", "load", hourly, "--later")
+    assert listed["order"] == later["order"]
+    assert view(capsys, "log", "load", hourly, "--forget", later["order"])[0]["forgotten"]
+    assert view(capsys, "log", "load", hourly, "--later") == []
+    assert out(capsys, "log", "load", hourly, "--forget", later["order"])[0] == 1
     status, _, error = out(capsys, "log", "load", hourly, "--file", tmp_path / "none.m3u")
     assert status == 1
     assert "none.m3u is not in" in error

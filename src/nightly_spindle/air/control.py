@@ -53,6 +53,7 @@ class Control:
             "move": self._move,
             "join": self._join,
             "load": self._load,
+            "forget": lambda args: engine.sequencer.forget_order(int(args["order"])),
             "leave": lambda _: engine.leave(),
         }
 

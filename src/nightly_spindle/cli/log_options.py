@@ -33,6 +33,8 @@ def log_commands(
     load.add_argument("--entry", choices=list(map(str, Entry)), default=str(Entry.NEXT))
     load.add_argument("--placement", choices=list(map(str, Placement)),
                       help="default: as the drop says")  # fmt: skip
+    load.add_argument("--forget", type=int, metavar="N", help="do not load what was told for later")
+    load.add_argument("--later", action="store_true", help="list what is to load later")
     export = add(group, "export", "logs:export", "write a log as it would air to a file")
     export.add_argument("--drop", required=True, help="the log drop (number or name)")
     export.add_argument("--log", metavar="T", help="the log of this time; default: of now")

@@ -166,6 +166,8 @@ def load(options: argparse.Namespace) -> int:
     folder = Path(options.folder)
     snapshot = open_station(folder)
     tz = snapshot.programme.settings.tz
+    if options.forget is not None or options.later:
+        return _later(options, snapshot)
     drops = snapshot.programme.drops
     drop = drop_named(snapshot, options.drop) if options.drop else next(iter(drops.values()), None)
     if drop is None and not options.file:
@@ -189,6 +191,32 @@ def load(options: argparse.Namespace) -> int:
         if answer["usable"]
         else f"{answer['file']} is to load {when}, but {answer['why_not']}."
     )
+    return 0
+
+
+def _later(options: argparse.Namespace, snapshot: Snapshot) -> int:
+    """List what is to be loaded later by hand, or forget one of it."""
+    folder, tz = Path(options.folder), snapshot.programme.settings.tz
+    orders = ask(folder, "state")["state"]["orders"]
+    if options.forget is not None:
+        orders = [ask(folder, "forget", order=options.forget)]
+    drops = snapshot.programme.drops
+    views = [
+        {
+            "order": order["id"],
+            "at": iso(order["at_us"], tz),
+            "drop": drops[order["drop"]].name if order["drop"] in drops else None,
+            "file": order["file"] or None,
+            "forgotten": options.forget is not None,
+        }
+        for order in orders
+    ]
+    if options.json:
+        print_json(views)
+        return 0
+    for view in views:
+        what = view["file"] or f"the log of “{view['drop']}”"
+        print(f"{view['order']}  {view['at']}  {what}{'  forgotten' * view['forgotten']}")
     return 0
 
 

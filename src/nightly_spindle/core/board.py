@@ -7,14 +7,18 @@ from datetime import date, datetime, timedelta
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
+from nightly_spindle.core.drops import Loads, LogDrop, LogReading, ReadingState
+from nightly_spindle.core.events import LoadLog, TimedEvent
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.slots import Slot
 from nightly_spindle.core.timebase import length, resolve_local
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
     from datetime import time
     from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.settings import StationSettings
 
 
 # a log that ends so close to its slot's end is neither short nor long
@@ -104,11 +108,22 @@ class BoardLog:
             lost = f", {self.lost} of {self.named} lines are missing" if self.lost else ""
             return f"{file}: {length(self.duration_s)} of programme, {self.fits()}{lost}."
         if self.state is LogState.EXPECTED:
-            return f"{file} is not there yet; it is expected by {self.drop.options.expected}."
+            by = self.drop.options.expected.strip()
+            return f"{file} is not there yet" + (f"; it is expected by {by}." if by else ".")
         why = reading.why_not(self.drop.folder)
         if reading.close is not None:
             why += f", but this one is close: {reading.close.text}"
         return f"{why[:1].upper()}{why[1:]}."
+
+
+def is_waited_for(drop: LogDrop, events: Iterable[TimedEvent]) -> bool:
+    """Whether anything loads a drop's logs by itself: it is amiss when they are not there."""
+    if not drop.options.enabled:
+        return False
+    if drop.options.loads is not Loads.OTHERWISE:
+        return True
+    steps = [step for event in events if event.enabled for step in event.steps]
+    return any(isinstance(step, LoadLog) and step.drop == drop.id for step in steps)
 
 
 def state_of(
@@ -116,8 +131,9 @@ def state_of(
     reading: LogReading,
     loaded: LoadedLog | None,
     now_us: int,
-    tz: ZoneInfo,
-    day_start: time,
+    settings: StationSettings,
+    *,
+    waited_for: bool = True,
 ) -> LogState:
     """Return the state of a log at an instant."""
     slot = reading.slot
@@ -130,7 +146,9 @@ def state_of(
     if reading.state is not ReadingState.MISSING:
         growing = reading.state is ReadingState.GROWING
         return LogState.ARRIVING if growing else LogState.UNUSABLE
-    due = deadline_us(drop, slot, tz, day_start)
+    if not waited_for:
+        return LogState.EXPECTED
+    due = deadline_us(drop, slot, settings.tz, settings.day_start)
     waits = LogState.OVERDUE if due is not None and due <= now_us else LogState.EXPECTED
     return LogState.MISSED if slot.start_us <= now_us else waits
 

@@ -32,7 +32,7 @@ from nightly_spindle.core.events import Placement
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
-from nightly_spindle.core.slots import Period, Slot
+from nightly_spindle.core.slots import Period, Slot, hours_from
 from nightly_spindle.core.timebase import US, clock, length, to_frames, us_from_frames
 
 if TYPE_CHECKING:
@@ -187,7 +187,7 @@ def _not_there(
     state: AirState, load: Load, reading: LogReading, when: str, actions: list[Action]
 ) -> None:
     drop, slot = load.drop, load.slot
-    if drop.options.late is not Late.NEVER and slot.end_us > now_us(state):
+    if _may_come(drop) and slot.end_us > now_us(state):
         known = {(one.drop, one.start_us) for one in state.awaited}
         if (drop.id, slot.start_us) not in known:
             state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, load.due_us))
@@ -209,6 +209,11 @@ def _not_there(
     )
 
 
+def _may_come(drop: LogDrop) -> bool:
+    """Whether a log that is not there is waited for."""
+    return drop.options.late is not Late.NEVER or drop.options.loads is Loads.LINES_LEFT
+
+
 def load_late(
     programme: Programme,
     state: AirState,
@@ -224,7 +229,7 @@ def load_late(
         return []
     state.awaited.remove(awaited)
     drop = programme.drops.get(awaited.drop)
-    if drop is None or now_us(state) >= awaited.end_us or drop.options.late is Late.NEVER:
+    if drop is None or now_us(state) >= awaited.end_us or not _may_come(drop):
         return []
     slot = programme.slot(drop, awaited.start_us)
     reading = programme.logs.reading(drop, slot)
@@ -342,7 +347,7 @@ def top_up(
         if len(state.upcoming) - net > options.lines_left:
             continue
         slot = _next_slot(programme, state, drop)
-        if slot is None:
+        if slot is None or not slot.among(hours_from(options.hours)):
             continue
         waited = next((one for one in state.awaited if one.drop == drop.id
                        and one.start_us == slot.start_us), None)  # fmt: skip

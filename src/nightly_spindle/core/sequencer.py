@@ -21,6 +21,7 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.edits import Edits
+from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.events import Firing
 from nightly_spindle.core.firing import fire, order_firing
 from nightly_spindle.core.items import TONE_CART, Ending
@@ -85,6 +86,15 @@ class Sequencer(Edits):
         state.orders = sorted([*state.orders, taken], key=lambda one: (one.at_us, one.id))
         state.revision += 1
         return taken
+
+    def forget_order(self, order_id: int) -> LoadOrder:
+        """Do not load by hand what was told to load later; InputFault when there is none such."""
+        order = next((one for one in self.state.orders if one.id == order_id), None)
+        if order is None:
+            raise InputFault(f"there is no load numbered {order_id}: it has happened, or never was")
+        self.state.orders.remove(order)
+        self.state.revision += 1
+        return order
 
     def load_awaited(self, awaited: Awaited) -> list[Action]:
         """A log that was due has come: load it, after the item on air."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.board import BoardLog, LoadedLog, state_of
+from nightly_spindle.core.board import BoardLog, LoadedLog, is_waited_for, state_of
 from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.joins import span
@@ -183,7 +183,8 @@ class LogBoard:
         ]
         seconds = sum(here.segue - here.cue_in for here in spans) / settings.rate
         there = loaded.get((drop.id, reading.slot.start_us))
-        state = state_of(drop, reading, there, now_us, settings.tz, settings.day_start)
+        waited_for = is_waited_for(drop, programme.events)
+        state = state_of(drop, reading, there, now_us, settings, waited_for=waited_for)
         return BoardLog(drop, reading.slot, reading, state, seconds, there)
 
     def _forecast(
