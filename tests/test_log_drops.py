@@ -255,7 +255,7 @@ def test_the_board_knows_every_log_and_an_opened_one_its_times(hourly):
     board.close()
 
 
-# -- audio that a log names and that nobody took in -------------------------------------------------
+# -- audio that a log names and that nobody took in ------------------------------------------------
 
 
 def test_audio_in_a_root_is_taken_in_on_the_way_if_the_drop_allows_it(station):

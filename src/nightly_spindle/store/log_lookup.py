@@ -88,8 +88,9 @@ def _known(
     carts = {row["cart"] for row in _within(connection, "SELECT cart FROM item", "cart", numbers)}
     songs: dict[str, list[tuple[int, str, str]]] = {}
     said = {song_key(line.artist, line.title) for line in lines if line.artist and line.title}
+    # what still waits to be settled would only make others ambiguous
     query = "SELECT cart, artist, title, song_key FROM item"
-    for row in _within(connection, query, "song_key", said):
+    for row in _within(connection, query, "waits = '' AND song_key", said):
         named = (row["cart"], row["artist"], row["title"])
         songs.setdefault(row["song_key"], []).append(named)
     settled = {
@@ -150,7 +151,7 @@ def proposals(
     said = {match.key: _said(match) for match in lost}
     if not any(said.values()):
         return {}
-    rows = connection.execute("SELECT cart, song_key FROM item WHERE song_key != ''")
+    rows = connection.execute("SELECT cart, song_key FROM item WHERE song_key != '' AND waits = ''")
     likeness = Likeness([(row["cart"], row["song_key"]) for row in rows])
     found = {key: likeness.closest(name, most) for key, name in said.items() if name}
     return {key: near for key, near in found.items() if near}
