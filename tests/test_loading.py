@@ -190,7 +190,7 @@ def test_a_late_log_goes_on_where_it_should_be(late, heard):
     after = go(sequencer, NOON + 95 * MIN)
     assert carts(after)[:3] == heard
     (note,) = [a for a in actions if isinstance(a, Finding)]
-    assert note.text.startswith("2026-11-24T13.m3u came 20:00 after its time 13:00:00")
+    assert note.text.startswith("2026-11-24T13.m3u came 20:00 after it was due at 13:00:00")
     passed = [
         a.line.cart for a in actions if isinstance(a, Dropped) and a.outcome is Outcome.MISSED
     ]
@@ -272,9 +272,9 @@ def test_a_start_in_the_middle_of_an_hour_joins_its_log_and_knows_the_day_below(
     steady = on_air(station, NOON - 12 * HOUR)
     steady.advance(at * RATE // US)
     assert steady.state.playing.line.origin.line == sequencer.state.playing.line.origin.line
-    # nothing there at all: what is due is awaited
+    # nothing there at all: what is due is awaited, from the start on
     bare, _ = take_the_air(programme(Logs(), hourly()), None, at)
-    assert [(one.drop, one.due_us) for one in bare.state.awaited] == [(1, NOON + HOUR)]
+    assert [(one.drop, one.due_us) for one in bare.state.awaited] == [(1, at)]
 
 
 OPTIONS = st.builds(

@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
 
+_WORTH_A_WARNING_S = 60.0
 _NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
 
 
@@ -236,7 +237,7 @@ def load_late(
     tz = programme.settings.tz
     due = clock(awaited.due_us, tz)
     behind = (now_us(state) - awaited.due_us) / US
-    why = f"Loaded at {clock(now_us(state), tz)}, {length(behind)} after its time {due}."
+    why = f"Loaded at {clock(now_us(state), tz)}, {length(behind)} after it was due."
     lines = lines_from(programme, state, reading, why, actions) if reading.usable else []
     passed = 0
     if drop.options.late is Late.JOIN and drop.options.loads is not Loads.LINES_LEFT:
@@ -256,14 +257,11 @@ def load_late(
     load = Load(drop, slot, placement, f"{length(behind)} late", awaited.due_us, kept)
     first = lines[0].origin.line
     put_in(programme, state, load, reading, lines, actions, first)
-    text = f"{reading.file} came {length(behind)} after its time {due}"
+    text = f"{reading.file} came {length(behind)} after it was due at {due}"
     text += f" and goes on from line {first}." if passed else " and is loaded."
-    actions.append(
-        Finding(
-            "log-late", Severity.WARNING, state.frame, text,
-            "Have the scheduler leave its logs earlier.", lines[0].id,
-        )
-    )  # fmt: skip
+    severity = Severity.WARNING if behind >= _WORTH_A_WARNING_S else Severity.NOTE
+    mend = "Have the scheduler leave its logs earlier."
+    actions.append(Finding("log-late", severity, state.frame, text, mend, lines[0].id))
     return lines
 
 

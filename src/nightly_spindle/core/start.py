@@ -59,7 +59,7 @@ def cold_state(programme: Programme, at_us: int) -> AirState:
         slot = programme.slot(drop, at_us)
         due = drop.options.loads is not Loads.OTHERWISE and slot.start_us < at_us
         if drop.options.enabled and due and slot.among(hours_from(drop.options.hours)):
-            state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, slot.start_us))
+            state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, at_us))
     return state
 
 
