@@ -23,17 +23,17 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.board import ALARMS, WARNINGS, BoardLog, LogState
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.timebase import US
-from nightly_spindle.desk.drops_page import DropsPage
 from nightly_spindle.desk.log_board_view import LogBoardView
 from nightly_spindle.desk.log_details import LogDetails
-from nightly_spindle.desk.log_page import LogPage
 from nightly_spindle.desk.log_reading import LogReading
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.desk.drops_page import DropsPage
     from nightly_spindle.desk.link import EngineLink
+    from nightly_spindle.desk.log_page import LogPage
     from nightly_spindle.desk.shelf import Shelf
     from nightly_spindle.desk.theme import Palette
     from nightly_spindle.store.log_board import Board
@@ -68,8 +68,9 @@ class LogsPlace(QWidget):
         self.asking: Any = None
         self.view = LogBoardView(palette)
         self.details = LogDetails(settings)
-        self.page = LogPage(shelf, self.reading, self.undo, palette)
-        self.drops = DropsPage(shelf, self.reading, self.undo, settings)
+        self._palette = palette
+        self._page: LogPage | None = None
+        self._drops: DropsPage | None = None
         self.worst, self.note = QLabel(""), QLabel("")
         self.worst.setProperty("role", "name")
         self.note.setProperty("role", "muted")
@@ -105,8 +106,7 @@ class LogsPlace(QWidget):
         left.addWidget(scroll, 1)
         row.addLayout(left, 1)
         row.addWidget(self.details)
-        for page in (first, self.drops, self.page):
-            self.stage.addWidget(page)
+        self.stage.addWidget(first)
         self.tabs: dict[str, QToolButton] = {}
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
@@ -138,20 +138,44 @@ class LogsPlace(QWidget):
         self.details.near_asked.connect(
             lambda log, name: self.load(log, file=f"{log.drop.folder}/{name}")
         )
-        self.page.load_asked.connect(self._ask_load)
-        self.page.closed.connect(lambda: self.show_page("Board"))
-        for source in (self.page.said, self.drops.said, self.reading.shelf.failed):
-            source.connect(self.say)
+        self.reading.shelf.failed.connect(self.say)
         self._shelf.changed.connect(self._on_changed)
         self._shelf.failed.connect(self.say)
-        leave = QShortcut(QKeySequence(Qt.Key.Key_Escape), self.page)
-        leave.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        leave.activated.connect(self.page.closed)
+
+    @property
+    def page(self) -> LogPage:
+        """The opened log, made when the first one is opened: the desk opens sooner."""
+        if self._page is None:
+            from nightly_spindle.desk.log_page import LogPage
+
+            self._page = LogPage(self._shelf, self.reading, self.undo, self._palette)
+            self._page.load_asked.connect(self._ask_load)
+            self._page.closed.connect(lambda: self.show_page("Board"))
+            self._page.said.connect(self.say)
+            leave = QShortcut(QKeySequence(Qt.Key.Key_Escape), self._page)
+            leave.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            leave.activated.connect(self._page.closed)
+            self.stage.addWidget(self._page)
+        return self._page
+
+    @property
+    def drops(self) -> DropsPage:
+        """The log drops, made when they are first looked at."""
+        if self._drops is None:
+            from nightly_spindle.desk.drops_page import DropsPage
+
+            self._drops = DropsPage(self._shelf, self.reading, self.undo, self._settings)
+            self._drops.said.connect(self.say)
+            self.stage.addWidget(self._drops)
+            if self.board is not None:
+                self._drops.show_board(self.board)
+        return self._drops
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.view.palette_ = palette
-        self.page.set_palette(palette)
+        self._palette = self.view.palette_ = palette
+        if self._page is not None:
+            self._page.set_palette(palette)
         self.view.update()
 
     # -- showing -----------------------------------------------------------------------------------
@@ -181,8 +205,8 @@ class LogsPlace(QWidget):
 
     def _on_changed(self) -> None:
         self.refresh()
-        if self.stage.currentWidget() is self.page:
-            self.page.refresh()
+        if self._page is not None and self.stage.currentWidget() is self._page:
+            self._page.refresh()
 
     def _show(self, board: Board) -> None:
         drops_changed = self.board is None or self.board.drops != board.drops
@@ -190,8 +214,8 @@ class LogsPlace(QWidget):
         self.view.show_board(board)
         self._on_picked(self.view.chosen())
         self._show_worst(board)
-        if drops_changed:
-            self.drops.show_board(board)
+        if drops_changed and self._drops is not None:
+            self._drops.show_board(board)
 
     def _show_worst(self, board: Board) -> None:
         """Say the gravest thing of the coming day and a half in one line."""
@@ -234,7 +258,10 @@ class LogsPlace(QWidget):
         """Show the board or the drops."""
         for other, tab in self.tabs.items():
             tab.setChecked(other == name)
-        self.stage.setCurrentIndex(0 if name == "Board" else 1)
+        if name == "Board":
+            self.stage.setCurrentIndex(0)
+        else:
+            self.stage.setCurrentWidget(self.drops)
         self.refresh()
         if name == "Board":
             self.view.setFocus()
