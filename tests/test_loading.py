@@ -235,6 +235,37 @@ def test_a_log_told_by_hand_loads_at_its_time_even_after_a_restart():
     assert carts(go(again, NOON + 20 * MIN)).count(5) == 1
 
 
+def test_a_file_in_place_of_a_log_counts_as_that_log():
+    logs = Logs()
+    station = programme(logs, hourly(entry=Entry.NEXT))
+    reading = logs.reading
+
+    def read(drop, slot):
+        if drop.folder != "/elsewhere":
+            return reading(drop, slot)
+        logs.found[slot.key] = [5, 6]
+        found = reading(drop, slot)
+        del logs.found[slot.key]
+        return found
+
+    logs.reading = read
+    sequencer = on_air(station, NOON + 59 * MIN, [1])
+    due = NOON + HOUR
+    sequencer.load_by_hand(LoadOrder(0, due, 1, due, "/elsewhere/x.m3u", "next", "front"))
+    done = go(sequencer, due + 9 * MIN)
+    assert carts(done)[:3] == [1, 5, 6]
+    assert not [f for f in done.findings if f.code.startswith("log-")], "it is not missed"
+    assert [one.drop for one in sequencer.state.loaded] == [1]
+    assert sequencer.state.awaited == []
+    # come too late, it still takes the place of the one that is awaited
+    late = on_air(station, NOON + 59 * MIN, [1])
+    late.advance((due + MIN) * RATE // US)
+    assert [one.start_us for one in late.state.awaited] == [due]
+    late.load_by_hand(LoadOrder(0, 0, 1, due, "/elsewhere/x.m3u", "next", "front"))
+    late.advance((due + 2 * MIN) * RATE // US)
+    assert late.state.awaited == []
+
+
 def changed(reading, came, went=()):
     return replace(reading, change=Change(NOON, tuple(came), tuple(went)))
 

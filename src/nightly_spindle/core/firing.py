@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.drops import LogDrop, LogReading
     from nightly_spindle.core.programme import Programme
-    from nightly_spindle.core.running import AirState, Line, LoadOrder
+    from nightly_spindle.core.running import AirState, LoadOrder
     from nightly_spindle.core.slots import Slot
 
 
@@ -34,6 +34,7 @@ def fire(
     state.revision += 1
     kept = 0
     cut = ""
+    in_place: set[tuple[int, int]] = set()  # drops and slots that a file was loaded for by hand
     for firing in due:
         event = firing.event
         if now_us(state) - firing.at_us > event.grace_s * US:
@@ -45,7 +46,12 @@ def fire(
             if isinstance(step, ExpectLog):
                 _look_for(programme, state, firing, step, actions)
                 continue
-            lines, waits = _load(programme, state, firing, step, kept, actions)
+            load = _load_of(programme, state, firing, step, kept, actions)
+            if load is None or (load.owner, load.slot.start_us) in in_place:
+                continue
+            lines, waits = load_log(programme, state, load, actions)
+            if lines and load.place_of:
+                in_place.add((load.owner, load.slot.start_us))
             ids += [line.id for line in lines]
             may_cut = may_cut and not waits
         kept += len(ids)
@@ -62,22 +68,22 @@ def fire(
     return cut
 
 
-def _load(
+def _load_of(
     programme: Programme,
     state: AirState,
     firing: Firing,
     step: LoadLog,
     kept: int,
     actions: list[Action],
-) -> tuple[list[Line], bool]:
+) -> Load | None:
     drop = programme.drop_of(step)
     if drop is None:
         actions.append(_no_drop(state, firing.event))
-        return [], False
+        return None
     slot = programme.slot(drop, step.slot_us or firing.at_us)
     reason = f"by “{firing.event.name}”"
-    load = Load(drop, slot, step.placement, reason, firing.at_us, kept)
-    return load_log(programme, state, load, actions)
+    place_of = step.drop if step.file else 0
+    return Load(drop, slot, step.placement, reason, firing.at_us, kept, place_of)
 
 
 def clears_all(programme: Programme, step: LoadLog) -> bool:

@@ -50,7 +50,8 @@ class Load:
     """One log to be loaded: `reason` is told of every line ("by “Day log”").
 
     The first `kept` lines of the running order were put there at this very instant and stay in
-    front. `due_us` is when it should have been loaded.
+    front. `due_us` is when it should have been loaded. `place_of` is the number of the drop whose
+    log a file that lies elsewhere stands for.
     """
 
     drop: LogDrop
@@ -59,6 +60,12 @@ class Load:
     reason: str
     due_us: int
     kept: int = 0
+    place_of: int = 0
+
+    @property
+    def owner(self) -> int:
+        """The number of the drop that the log counts for."""
+        return self.place_of or self.drop.id
 
 
 def now_us(state: AirState) -> int:
@@ -79,7 +86,7 @@ def load_log(
     if not reading.usable:
         _not_there(state, load, reading, when, actions)
         return [], False
-    lines = lines_from(programme, state, reading, why, actions)
+    lines = lines_from(programme, state, replace(reading, drop=load.owner), why, actions)
     if not lines:
         _not_there(state, load, reading, when, actions)
         return [], False
@@ -103,20 +110,18 @@ def put_in(
     state.rung = ""
     state.again_yielded = True
     state.revision += 1
-    loaded = Loaded(load.drop.id, load.slot.start_us, load.slot.end_us, reading.file)
-    state.loaded = [*(one for one in state.loaded if one.drop != load.drop.id), loaded]
+    loaded = Loaded(load.owner, load.slot.start_us, load.slot.end_us, reading.file)
+    state.loaded = [*(one for one in state.loaded if one.drop != load.owner), loaded]
     state.awaited = [
-        one
-        for one in state.awaited
-        if (one.drop, one.start_us) != (load.drop.id, load.slot.start_us)
+        one for one in state.awaited if (one.drop, one.start_us) != (load.owner, load.slot.start_us)
     ]
     actions.append(
         LogLoaded(
-            state.frame, load.drop.id, load.drop.name, reading.file, load.slot.start_us,
+            state.frame, load.owner, load.drop.name, reading.file, load.slot.start_us,
             len(lines), len(reading.lost), f"Loaded {load.reason}.", from_line,
         )
     )  # fmt: skip
-    on_air = state.playing is not None and state.playing.line.origin.drop == load.drop.id
+    on_air = state.playing is not None and state.playing.line.origin.drop == load.owner
     return load.drop.options.long is Long.RUN and (bool(waits) or on_air)
 
 
@@ -131,7 +136,7 @@ def _make_room(
     waiting: list[Line] = []
     stay: list[Line] = []
     for line in state.upcoming[load.kept :]:
-        source, own = line.origin.source, line.origin.drop == load.drop.id
+        source, own = line.origin.source, line.origin.drop == load.owner
         if source is Source.LOG and own and load.placement is not Placement.END:
             keep, into = options.long is Long.RUN, waiting
         else:
@@ -188,7 +193,7 @@ def _not_there(
     state: AirState, load: Load, reading: LogReading, when: str, actions: list[Action]
 ) -> None:
     drop, slot = load.drop, load.slot
-    if _may_come(drop) and slot.end_us > now_us(state):
+    if not load.place_of and _may_come(drop) and slot.end_us > now_us(state):
         known = {(one.drop, one.start_us) for one in state.awaited}
         if (drop.id, slot.start_us) not in known:
             state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, load.due_us))

@@ -27,13 +27,13 @@ if TYPE_CHECKING:
 
 FIELDS = ("time", "type", "cart", "artist", "title", "label", "length", "path", "comment")
 _HEADERS = {
-    "time": {"time", "air time", "start", "start time", "at", "clock"},
+    "time": {"time", "start", "start time", "at", "clock"},
     "type": {"type", "kind", "element"},
     "cart": {"cart", "cart number", "cart no", "number", "no", "id"},
     "artist": {"artist", "performer", "creator"},
     "title": {"title", "song", "name"},
     "label": {"label", "description"},
-    "length": {"length", "duration", "duration_s", "runtime", "len"},
+    "length": {"length", "duration", "duration s", "runtime", "len"},
     "path": {"path", "file", "file name", "filename", "location"},
     "comment": {"comment", "comments", "note", "notes", "remark"},
 }
