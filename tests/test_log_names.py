@@ -119,9 +119,9 @@ def test_candidates_are_ranked_by_spelling_then_age():
 )
 def test_a_name_that_is_close_says_what_differs(name, differs):
     entries = [Entry("2026-11-23.m3u"), Entry(name), Entry("cover.jpg")]
-    found = nearest("2026-11-24.m3u", entries, NIGHT, ["2026-11-23.m3u", "2026-11-25.m3u"])
+    found = nearest("2026-11-24.m3u", entries, NIGHT, "%Y-%m-%d.m3u")
     assert [(one.name, one.differs) for one in found] == [(name, differs)]
-    (other,) = nearest("2026-11-24.m3u", entries[::2], NIGHT, ["2026-11-23.m3u"])
+    (other,) = nearest("2026-11-24.m3u", entries[::2], NIGHT, "%Y-%m-%d.m3u")
     assert other.text == "2026-11-23.m3u (the log of another time)"
 
 

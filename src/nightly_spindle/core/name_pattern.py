@@ -18,6 +18,8 @@ import difflib
 import re
 import unicodedata
 from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import lru_cache
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -26,7 +28,6 @@ from nightly_spindle.core.slots import Period
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
-    from datetime import datetime
 
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MONTHS = (
@@ -44,6 +45,7 @@ PARTS = {
     "%w": "weekday 0-6 (Sunday 0)", "*": "any text",
 }  # fmt: skip
 ANOTHER_TIME = "the log of another time"
+_CLOSE = 0.7  # of 1: names less alike are not the same name mistyped
 _CODE = re.compile(r"%-?[A-Za-z%]|\*|[^%*]+|%")
 _YEAR = {"%Y", "%y"}
 _MONTH = {"%m", "%-m", "%b", "%B"}
@@ -142,35 +144,54 @@ class Near:
 
 
 def nearest(
-    wanted: str, entries: Sequence[Entry], when: datetime, other: Sequence[str] = (), most: int = 3
+    wanted: str,
+    entries: Sequence[Entry],
+    when: datetime,
+    pattern: str,
+    names: Sequence[str] = WEEKDAYS,
+    most: int = 3,
 ) -> tuple[Near, ...]:
     """Return the names that come closest to the one looked for, best first.
 
-    `when` is the local time that the log is for. Names that the pattern gives for `other` days
-    or hours (nearest first) are other logs, not a slip of this one: one is told when there is
-    nothing else.
+    `when` is the local time that the log is for. Names that the pattern writes for other days or
+    hours are other logs, not a slip of this one: the nearest is told when there is nothing else.
     """
-    others = {_same(name) for name in other}
-    names = [entry.name for entry in entries if _same(entry.name) not in others]
-    dated = [name for name in names if _says_same_date(name, wanted, when)]
+    others: list[tuple[float, str]] = []
+    chosen: list[tuple[float, str, bool]] = []
+    for entry in entries:
+        away = _away(pattern, entry.name, when, names)
+        if away is not None:
+            others.append((away, entry.name))
+            continue
+        dated = _says_same_date(entry.name, wanted, when)
+        close = difflib.SequenceMatcher(None, _same(wanted), _same(entry.name)).ratio()
+        if close + 0.4 * dated > _CLOSE:
+            chosen.append((-close - 0.4 * dated, entry.name, dated))
+    if not chosen and others:
+        return (Near(min(others)[1], ANOTHER_TIME),)
+    best = sorted(chosen)[:most]
+    return tuple(Near(name, _differs(wanted, name, dated)) for _, name, dated in best)
 
-    def closeness(name: str) -> float:
-        return difflib.SequenceMatcher(None, _same(wanted), _same(name)).ratio()
 
-    chosen = [(closeness(name) + 0.4 * (name in dated), name) for name in names]
-    chosen = sorted((c, name) for c, name in chosen if c > 0.7)[::-1][:most]
-    if not chosen:
-        there = {_same(entry.name): entry.name for entry in entries}
-        beside = next((there[_same(name)] for name in other if _same(name) in there), None)
-        return () if beside is None else (Near(beside, ANOTHER_TIME),)
-    return tuple(Near(name, _differs(wanted, name, name in dated)) for _, name in chosen)
+def _away(pattern: str, name: str, when: datetime, names: Sequence[str]) -> float | None:
+    """Return how far from a time the log of that name is (s), None when it is none of these."""
+    codes = set(parts_of(pattern))
+    if codes & _WEEKDAY and not codes & (_MONTH | {"%j"}):
+        week = [when + timedelta(days=days) for days in range(1, 7)]
+        same = (at for at in week if _same(written(pattern, at, names)) == _same(name))
+        at = next(same, None)
+    else:
+        at = read_name(pattern, name, when)
+        if at is not None and _same(written(pattern, at, names)) != _same(name):
+            at = None
+    return None if at is None else abs((at - when).total_seconds())
 
 
 def _says_same_date(name: str, wanted: str, when: datetime) -> bool:
     """Whether a name says the day (and hour) looked for, in another way."""
-    if _stem(name)[1] != _stem(wanted)[1] and not difflib.SequenceMatcher(
-        None, _same(wanted), _same(name)
-    ).ratio() > 0.6:  # fmt: skip
+    # a look that costs nothing first: the day must be in it, and the month
+    months = (f"{when:%m}", str(when.month), MONTHS[when.month - 1][:3])
+    if str(when.day) not in name or not any(_same(m) in _same(name) for m in months):
         return False
     asked = re.findall(r"\d+", wanted)
     hourly = f"{when:%H}" in asked or bool(re.search(rf"\d{{4,}}{when:%H}\b", wanted))
@@ -234,6 +255,7 @@ _RANK = {code: at for at, code in enumerate(("%Y", "%y", "%m", "%d"))}
 _MOST_RUNS = 5
 
 
+@lru_cache(maxsize=512)
 def patterns_from(name: str, around: datetime) -> list[str]:
     """Return the patterns that one real file name may follow, likeliest first.
 
@@ -311,20 +333,8 @@ def _score(
 
 def read_name(pattern: str, name: str, around: datetime) -> datetime | None:
     """Return the local time that a name says by a pattern; None when it does not fit it."""
-    expression = ""
-    roles: list[str] = []
-    digits = {"%Y": 4, "%j": 3, "%u": 1, "%w": 1}
-    for part in parts_of(pattern):
-        if part == "*":
-            expression += ".*"
-        elif part not in PARTS:
-            expression += re.escape(part.replace("%%", "%"))
-        else:
-            count = "{1,2}" if part.startswith("%-") else f"{{{digits.get(part, 2)}}}"
-            alpha = part in {"%A", "%a", "%B", "%b", "%p"}
-            expression += r"([^\W\d_]+)" if alpha else rf"(\d{count})"
-            roles.append(part)
-    match = re.fullmatch(expression, name, re.IGNORECASE | re.DOTALL)
+    expression, roles = _reader(pattern)
+    match = expression.fullmatch(name)
     if match is None:
         return None
     said = dict(zip(roles, match.groups(), strict=True))
@@ -342,3 +352,22 @@ def read_name(pattern: str, name: str, around: datetime) -> datetime | None:
         return around.replace(year=year, month=month, day=day, hour=hour)
     except ValueError:
         return None
+
+
+@lru_cache(maxsize=512)
+def _reader(pattern: str) -> tuple[re.Pattern[str], tuple[str, ...]]:
+    """Return the expression that reads names of a pattern, and the codes of its groups."""
+    expression = ""
+    roles: list[str] = []
+    digits = {"%Y": 4, "%j": 3, "%u": 1, "%w": 1}
+    for part in parts_of(pattern):
+        if part == "*":
+            expression += ".*"
+        elif part not in PARTS:
+            expression += re.escape(part.replace("%%", "%"))
+        else:
+            count = "{1,2}" if part.startswith("%-") else f"{{{digits.get(part, 2)}}}"
+            alpha = part in {"%A", "%a", "%B", "%b", "%p"}
+            expression += r"([^\W\d_]+)" if alpha else rf"(\d{count})"
+            roles.append(part)
+    return re.compile(expression, re.IGNORECASE | re.DOTALL), tuple(roles)

@@ -7,7 +7,6 @@ import os
 import time
 from collections import Counter
 from dataclasses import replace
-from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -56,6 +55,7 @@ class LogReader:
         self._signatures: dict[Place, Signature] = {}
         self._looks: dict[str, tuple[Signature, float]] = {}
         self._stale: set[Place] = set()
+        self._lists: dict[Place, tuple[str, str, tuple[str, ...]]] = {}
 
     def reading(self, drop: LogDrop, slot: Slot) -> LogReading:
         """Return what is known of the log; it is looked for the first time it is asked for."""
@@ -87,10 +87,7 @@ class LogReader:
                                      ReadingState.UNREADABLE, problem=listing))  # fmt: skip
         there = candidates(wanted, listing)
         if not there:
-            near = nearest(wanted, listing, slot.local, _other_names(drop, slot))
-            return self._keep(
-                place, LogReading(drop.id, slot, wanted, ReadingState.MISSING, nearest=near)
-            )
+            return self._missing(place, drop, slot, wanted, listing)
         best = there[0]
         signature = (best.name, best.size, best.mtime_ns)
         known = self._known.get(place)
@@ -106,6 +103,20 @@ class LogReader:
         if new.state is ReadingState.UNREADABLE and known and known.usable:
             return self._unreachable(place, new)
         return self._keep(place, _compared(known, new, time.time_ns() // 1000), signature)
+
+    def _missing(
+        self, place: Place, drop: LogDrop, slot: Slot, wanted: str, listing: list[Entry]
+    ) -> LogReading:
+        """Say that a log is not there; what is close is looked for when the folder has changed."""
+        seen = (wanted, drop.pattern, tuple(entry.name for entry in listing))
+        known = self._known.get(place)
+        if known and known.state is ReadingState.MISSING and self._lists.get(place) == seen:
+            return known
+        self._lists[place] = seen
+        near = nearest(wanted, listing, slot.local, drop.pattern, drop.options.weekday_names)
+        return self._keep(
+            place, LogReading(drop.id, slot, wanted, ReadingState.MISSING, nearest=near)
+        )
 
     def forget(self) -> None:
         """Have every log read and matched again at the next look: the station has changed."""
@@ -198,17 +209,6 @@ def _listing(folder: str) -> list[Entry] | str:
     except OSError as error:
         return f"the folder {folder} cannot be read: {error.strerror}"
     return found
-
-
-def _other_names(drop: LogDrop, slot: Slot) -> list[str]:
-    """Return the names of the logs around this one, nearest first: they are no slips of it."""
-    around = range(-48, 49) if slot.hourly else range(-24 * 8, 24 * 9, 24)
-    return [
-        name
-        for away in sorted(around, key=abs)
-        if (name := drop.file_name(replace(slot, local=slot.local + timedelta(hours=away))))
-        != drop.file_name(slot)
-    ]
 
 
 def _compared(known: LogReading | None, new: LogReading, at_us: int) -> LogReading:
