@@ -27,7 +27,7 @@ from nightly_spindle.core.start import take_the_air
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.service import Service
 from nightly_spindle.standins.scheduler import Fault, entries_of, leave_log
-from nightly_spindle.store import schema
+from nightly_spindle.store import log_reader, schema
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.journal import alarms_between
 from nightly_spindle.store.library import Library
@@ -221,6 +221,27 @@ def test_a_log_that_cannot_be_reached_any_more_airs_as_it_was_read(station):
     back = snapshot.logs.refresh(drop, slot)
     assert back.problem == ""
     assert "../audio/song/new.flac" in back.change.came
+
+
+def test_looking_again_at_a_folder_that_is_as_it_was_costs_one_listing(hourly, monkeypatch):
+    snapshot = open_station(hourly)
+    drop = snapshot.programme.drops[2]
+    begin = day_slot(snapshot, drop, DAY).start_us
+    settings = snapshot.programme.settings
+    slots = drop.slots(settings.tz, settings.day_start, begin - 1, begin + 47 * 3600 * 10**6)
+    write_hour(hourly, "261124_25.m3u", song_names(hourly))
+    asked, listed = [], []
+    near, listing = log_reader.nearest, log_reader._listing
+    monkeypatch.setattr(log_reader, "nearest", lambda *a: asked.append(a) or near(*a))
+    monkeypatch.setattr(log_reader, "_listing", lambda f: listed.append(f) or listing(f))
+    wanted = [(drop, slot) for slot in slots]
+    first = snapshot.logs.look(wanted)
+    assert (len(asked), len(listed)) == (len(slots), 1)
+    assert snapshot.logs.look(wanted) == first
+    assert (len(asked), len(listed)) == (len(slots), 2)
+    write_hour(hourly, "261125-01.m3u", [])
+    after = snapshot.logs.look(wanted)
+    assert after[25].close.name == "261125-01.m3u"
 
 
 def test_the_board_knows_every_log_and_an_opened_one_its_times(hourly):
