@@ -4,11 +4,12 @@ import shutil
 import subprocess
 import sys
 import time
-from datetime import date
+from datetime import date, datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import pytest
-from conftest import make_item, song_names, write_log
+from conftest import ZONE, make_item, song_names, write_log
 
 pytest.importorskip("PySide6")
 
@@ -25,6 +26,9 @@ from nightly_spindle.desk import theme
 from nightly_spindle.desk.app import application, open_window
 from nightly_spindle.desk.nightline import NightLine
 from nightly_spindle.desk.planning import Planned
+from nightly_spindle.store.station import set_settings
+
+DUE = f"{(datetime.now(ZoneInfo(ZONE)).hour + 6) % 24:02}:00"
 
 
 @pytest.fixture
@@ -35,9 +39,11 @@ def station(built_long, tmp_path):
 @pytest.fixture
 def window(qtbot, station, tmp_path):
     """The desk of a station whose engine is off; whatever it starts is ended."""
+    # whatever the hour of this run: the next log is due in six hours or a little less
+    set_settings(station, {"day_start": f"{DUE}:00"})
     today = date.today()
-    for day in (today, date.fromordinal(today.toordinal() + 1)):
-        write_log(station, day, song_names(station) * 80)
+    for away in (-1, 0, 1):
+        write_log(station, date.fromordinal(today.toordinal() + away), song_names(station) * 80)
     application()
     memory = QSettings(str(tmp_path / "desk.ini"), QSettings.Format.IniFormat)
     memory.setValue("look", "dark")
@@ -84,7 +90,7 @@ def test_an_evening_at_the_desk(qtbot, window, station):
     assert window.status.mode.text() == "unattended"
     playing = ask(station, "state")["state"]["playing"]
     assert window.air.header.title.text() == playing["item"]["title"]
-    assert window.status.fixed.text() == "00:00:00"
+    assert window.status.fixed.text() == f"{DUE}:00"
 
     # click a line and ask it why it is there
     second = order(window)[1]
@@ -92,7 +98,7 @@ def test_an_evening_at_the_desk(qtbot, window, station):
     qtbot.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=row_point(window, second))
     assert window.air.table.chosen() == [second]
     why = window.air.details.texts["WHY IT IS HERE"].text()
-    assert "Loaded at 00:00:00 by “Day log”" in why
+    assert f"Loaded at {DUE}:00 by “Day log”" in why
     assert "(the station's rule)" in window.air.details.texts["HOW IT STARTS"].text()
 
     # move it up by key, undo by key, move it again

@@ -338,13 +338,12 @@ def test_bad_edits_change_nothing_and_say_why(station):
 
 
 def test_replaced_audio_is_found_by_the_logs_that_name_the_old(station, tmp_path):
-    from nightly_spindle.core.logs import Log, LogLine
+    from nightly_spindle.core.logs import parse_log
 
     with Library(station) as library:
         items.take_over(library, 1005, 1001)
     snapshot = open_station(station)
-    log = Log("x", (LogLine(1, "../audio/song/Keeper 0 - Lamp 0.flac"),
-                    LogLine(2, "Keeper 4 - Lamp 4.wav")))  # fmt: skip
+    log = parse_log(b"../audio/song/Keeper 0 - Lamp 0.flac\nKeeper 4 - Lamp 4.wav\n", "x.m3u")
     matches = snapshot.logs.match(log, str(station / "logs"))
     assert [m.cart for m in matches] == [1001, 1001]
     assert snapshot.programme.items[1001].path.endswith("Keeper 4 - Lamp 4.wav")
