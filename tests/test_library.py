@@ -36,8 +36,9 @@ from nightly_spindle.core.intake import (
     tags_for,
 )
 from nightly_spindle.core.items import Kind
+from nightly_spindle.core.log_xspf import XSPF
 from nightly_spindle.core.markers import Marks
-from nightly_spindle.core.playlists import XSPF, Track, m3u, playlist_files, xspf
+from nightly_spindle.core.playlists import Track, m3u, playlist_files, xspf
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.timebase import zone

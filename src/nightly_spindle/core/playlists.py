@@ -1,24 +1,20 @@
-"""Playlists: writing M3U and XSPF version 1 (Xiph), and reading XSPF. `logs` reads M3U."""
+"""Playlists: writing M3U and XSPF version 1 (Xiph), and the files that one names."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath, PureWindowsPath
 from typing import TYPE_CHECKING
-from urllib.parse import quote, unquote, urlsplit
+from urllib.parse import quote
 from xml.etree import ElementTree as ET
 
-from defusedxml.common import DefusedXmlException
-from defusedxml.ElementTree import fromstring
-
-from nightly_spindle.core.errors import LogUnreadable
-from nightly_spindle.core.logs import MOST_BYTES, read_log
+from nightly_spindle.core.log_xspf import XSPF
+from nightly_spindle.core.logs import path_of, read_log
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-XSPF = "http://xspf.org/ns/0/"
-SUFFIXES = frozenset({".m3u", ".m3u8", ".xspf"})
+SUFFIXES = frozenset({".m3u", ".m3u8", ".xspf", ".pls"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,32 +73,12 @@ def playlist_files(path: Path) -> list[str]:
     LogUnreadable with file and reason when it is not a playlist. Web addresses and lines that
     cannot be used are left out.
     """
-    if path.suffix.lower() != ".xspf":
-        named = [line.raw for line in read_log(path).lines if not line.fault]
-    else:
-        named = _locations(path)
     found = []
-    for text in named:
-        parts = urlsplit(text)
-        if parts.scheme == "file":
-            found.append(unquote(parts.path))
-        elif not (parts.scheme and "://" in text):
-            found.append(str((path.parent / text).absolute()))
+    for line in read_log(path).lines:
+        named = path_of(line.path)
+        if named and not line.fault and "://" not in named:
+            found.append(str((path.parent / named).absolute()))
     return found
-
-
-def _locations(path: Path) -> list[str]:
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise LogUnreadable(f"{path} has over {MOST_BYTES:,} bytes; no playlist is so long")
-        root = fromstring(path.read_bytes())
-    except OSError as error:
-        raise LogUnreadable(f"{path} cannot be read: {error.strerror}") from error
-    except (ET.ParseError, DefusedXmlException, ValueError) as error:
-        raise LogUnreadable(f"{path} is not an XSPF playlist: {error}") from error
-    texts = (entry.text or "" for entry in root.iter(f"{{{XSPF}}}location"))
-    # a location without a scheme is relative, and percent-encoded like any URI
-    return [t if urlsplit(t).scheme else unquote(t) for t in map(str.strip, texts) if t]
 
 
 def one_line(text: str) -> str:
