@@ -40,6 +40,7 @@ _DEAD_AIR = 10 ** (-60 / 20)
 _LEAD_US = 150_000
 _DRIFT_US = 50_000
 _DRIFT_TICKS = 3
+_STARTS = 4  # times that a start is worked out until it is in time
 _METER_FALL = np.float32(0.8)
 _IMMINENT_S = 2.0  # an item that starts so soon keeps the audio that is read for it
 
@@ -118,10 +119,7 @@ class Engine:
     def run(self, state: AirState | None) -> None:
         """Take the air and stay on it until told to leave. Blocks."""
         self._ahead.start()
-        # the moment at which the first frame will be heard, reading it included
-        at_us = self._wall.now_us() + (0 if self._paced else _LEAD_US)
-        sequencer, begun = take_the_air(self.programme, state, at_us)
-        self._read_first(sequencer, begun)
+        at_us, sequencer, begun = self._begin(state)
         self.player = Player(sequencer, begun, BLOCK, self._ahead.make_source)
         self._keeper.start(at_us)
         while not self._paced and self._wall.now_us() < at_us:
@@ -141,6 +139,20 @@ class Engine:
             self._output.close()
             self._keep(sequencer.leave())
             self._keeper.stop()
+
+    def _begin(self, state: AirState | None) -> tuple[int, Sequencer, list[Action]]:
+        """Return the moment at which the first frame will be heard, and what sounds then.
+
+        Working that out takes time, on a busy machine more than there is: then it is done again,
+        for a later moment, and is quick because everything has been read.
+        """
+        for _ in range(_STARTS):
+            at_us = self._wall.now_us() + (0 if self._paced else _LEAD_US)
+            sequencer, begun = take_the_air(self.programme, state, at_us)
+            self._read_first(sequencer, begun)
+            if self._paced or self._wall.now_us() <= at_us + _DRIFT_US:
+                break
+        return at_us, sequencer, begun
 
     def _read_first(self, sequencer: Sequencer, begun: Iterable[Action]) -> None:
         """Give the first item a moment to be read, so that the start is not a gap.
