@@ -151,7 +151,8 @@ def test_the_longest_translation_wins(path, here):
 
 # -- formats, against what is published ------------------------------------------------------------
 
-# the example of the XSPF version 1 specification, section 3.1 and 4.1.1.2.14.1.1.1 (Xiph)
+# the short example of the XSPF version 1 specification (Xiph), "a very simple document", and its
+# elements in the second; both from memory, as are the examples of the RFCs below
 XSPF_MUSIC = """<?xml version="1.0" encoding="UTF-8"?>
 <playlist version="1" xmlns="http://xspf.org/ns/0/">
     <trackList>

@@ -11,11 +11,13 @@ import asyncio
 import contextlib
 import os
 import threading
+import time
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 
 from nightly_spindle.core.actions import Dropped
+from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
 from nightly_spindle.core.events import Entry, LoadLog, Placement
 from nightly_spindle.core.running import LoadOrder, Origin, Outcome
@@ -31,6 +33,7 @@ if TYPE_CHECKING:
 
 _LONGEST = 1 << 20  # bytes of one request
 _WATCH_S = 0.1
+_SAVED_S = 4.0  # longer than a file must stand unchanged
 
 
 class Control:
@@ -194,9 +197,15 @@ class Control:
         return drop, step, step.slot_us or max(int(args["at_us"]), now)
 
     def _read_for_load(self, args: dict[str, Any]) -> None:
+        """Read what is to be loaded; a file that was saved just now is waited for a moment."""
         drop, _, at_us = self._load_step(args)
         snapshot = self._engine.snapshot
-        snapshot.logs.refresh(drop, snapshot.programme.slot(drop, at_us))
+        slot = snapshot.programme.slot(drop, at_us)
+        end = time.monotonic() + _SAVED_S
+        while snapshot.logs.refresh(drop, slot).state is ReadingState.GROWING:
+            if time.monotonic() > end:
+                return  # it is still being written: the answer says so
+            time.sleep(0.1)
 
     def _load(self, args: dict[str, Any]) -> dict[str, Any]:
         drop, step, at_us = self._load_step(args)
