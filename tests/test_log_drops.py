@@ -22,6 +22,7 @@ from nightly_spindle.core.log_edits import LogEdit, Op
 from nightly_spindle.core.log_writers import COLUMNS
 from nightly_spindle.core.logs import LogFormat, read_log
 from nightly_spindle.core.rehearsal import rehearse
+from nightly_spindle.core.segue_rules import ANY, pair_rule
 from nightly_spindle.core.slots import Period
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.intake.log_files import LogFiles
@@ -33,6 +34,7 @@ from nightly_spindle.store.journal import alarms_between
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.log_board import LogBoard
 from nightly_spindle.store.log_drops import save_drop, set_edits, settle
+from nightly_spindle.store.segues import set_rule
 from nightly_spindle.store.snapshot import open_station
 
 DAY = date(2026, 11, 24)
@@ -274,6 +276,34 @@ def test_the_board_knows_every_log_and_an_opened_one_its_times(hourly):
     assert [line.match.status for line in again.lines[:2]] == ["ignored", "matched"]
     assert again.lines[1].item.cart == 1009
     board.close()
+
+
+def test_the_times_of_an_opened_log_are_those_of_the_rehearsal(hourly, capsys):
+    """Pair rules count: each ID has half a second of silence behind it."""
+    with Library(hourly) as library:
+        set_rule(library, pair_rule("id", ANY, {"overlap": "gap", "gap_s": "0.5"}))
+    names = song_names(hourly)
+    write_hour(hourly, "261124_13.m3u", [*names, names[-1], *names])
+    snapshot = open_station(hourly)
+    drop = snapshot.programme.drops[2]
+    at = day_slot(snapshot, snapshot.programme.drops[1], DAY).start_us + 13 * 3600 * 10**6
+    slot = snapshot.programme.slot(drop, at)
+    board = LogBoard(hourly)
+    opened = board.opened(drop.id, slot, at - 10**9)
+    board.close()
+    snapshot.prepare(at, at + 10**9)
+    sequencer, begun = take_the_air(snapshot.programme, None, at)
+    night = rehearse(snapshot.programme, sequencer, begun, 0.06)
+    aired = [row for row in night.sounding() if row.line.origin.file == "261124_13.m3u"]
+    planned = [line.at_us for line in opened.lines]
+    assert len(aired) == len(planned) == 19
+    for row, at_us in zip(aired, planned, strict=True):
+        assert abs(row.start * 10**6 / RATE - at_us) < 1000
+    after = night.sounding()[19]
+    assert abs(after.start * 10**6 / RATE - at - opened.log.duration_s * 10**6) < 600_000
+    told = view(capsys, "log", "expect", hourly, "--from", "2026-11-24T13:10", "--days", 1)
+    (hour,) = [log for log in told if log["file"].endswith("261124_13.m3u")]
+    assert hour["duration_s"] == round(opened.log.duration_s, 3)
 
 
 # -- audio that a log names and that nobody took in ------------------------------------------------

@@ -10,7 +10,7 @@ import sys
 from functools import partial
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.timebase import US
+from nightly_spindle.core.slots import AHEAD_US
 from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.snapshot import (
     change_count,
@@ -30,9 +30,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import Awaited, Loaded
     from nightly_spindle.store.snapshot import Snapshot
-
-_BACK_US = 26 * 3600 * US  # the longest day there is: its log may still be on air
-_AHEAD_US = 50 * 3600 * US  # tomorrow's logs, to their last hour
 
 
 class Lookout:
@@ -92,13 +89,11 @@ class Lookout:
     def _look_for_logs(self) -> None:
         """Read the logs of the hours around and ahead, and pass on what came or changed."""
         programme, now = self._snapshot.programme, self._wall.now_us()
-        tz, start = programme.settings.tz, programme.settings.day_start
         self._snapshot.logs.look(
             [
                 (drop, slot)
                 for drop in programme.drops.values()
-                for slot in drop.slots(tz, start, now - _BACK_US, now + _AHEAD_US)
-                if slot.end_us > now
+                for slot in programme.coming(drop, now, now + AHEAD_US)
             ]
         )
         if self.engine is not None:

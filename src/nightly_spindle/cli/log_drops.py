@@ -7,14 +7,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.cli.common import now_us, print_json
-from nightly_spindle.cli.logs import drop_named, tonight
+from nightly_spindle.cli.logs import drop_named
 from nightly_spindle.core.declared import group_from, specs, texts_of
 from nightly_spindle.core.drops import DropOptions, LogDrop, ReadingState
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.log_meanings import meaning_from
 from nightly_spindle.core.log_sample import worked_out
 from nightly_spindle.core.name_pattern import patterns_from
-from nightly_spindle.core.timebase import iso, local_from
+from nightly_spindle.core.timebase import US, iso, local_from
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.log_drops import remove_drop, save_drop
 from nightly_spindle.store.snapshot import Snapshot, open_station
@@ -120,7 +120,8 @@ def _paths(station: Path, given: Sequence[str]) -> tuple[tuple[str, str], ...]:
 
 def _view(snapshot: Snapshot, one: LogDrop) -> dict[str, Any]:
     tz = snapshot.programme.settings.tz
-    slots = tonight(snapshot, one, now_us())
+    now = now_us()
+    slots = snapshot.programme.coming(one, now, now + 24 * 3600 * US)
     options = {name[5:]: text for name, text in texts_of(one.options, "drop").items()}
     readings = snapshot.logs.look([(one, slot) for slot in slots])
     return {

@@ -10,10 +10,10 @@ from nightly_spindle.air.client import ask
 from nightly_spindle.cli.common import instant, print_json
 from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
 from nightly_spindle.core.errors import InputFault, SettingRefused
-from nightly_spindle.core.joins import span
 from nightly_spindle.core.log_writers import write_log
 from nightly_spindle.core.logs import LogFormat, read_bytes
 from nightly_spindle.core.matching import Match, Status, settle_key
+from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.timebase import US, iso, length, parse_instant
 from nightly_spindle.store.exchange import replace_file
 from nightly_spindle.store.log_export import export_entries
@@ -25,7 +25,6 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.logs import Log
-    from nightly_spindle.core.slots import Slot
 
 _FORMATS = {".m3u": LogFormat.M3U, ".m3u8": LogFormat.M3U, ".xspf": LogFormat.XSPF,
             ".pls": LogFormat.PLS, ".csv": LogFormat.CSV, ".txt": LogFormat.COLUMNS}  # fmt: skip
@@ -117,10 +116,8 @@ def expect(options: argparse.Namespace) -> int:
     wanted = []
     for drop in programme.drops.values():
         if drop.options.enabled:
-            here = programme.slot(drop, at)
-            until = here.start_us + round((options.days * 24 - 0.5) * 3600 * US)
-            coming = drop.slots(settings.tz, settings.day_start, here.start_us - 1, until)
-            wanted += [(drop, slot) for slot in coming]
+            until = programme.slot(drop, at).start_us + round((options.days * 24 - 0.5) * 3600 * US)
+            wanted += [(drop, slot) for slot in programme.coming(drop, at, until)]
     readings = snapshot.logs.look(wanted)
     found = [
         _expected(snapshot, drop, reading)
@@ -249,20 +246,11 @@ def drop_named(snapshot: Snapshot, wanted: str) -> LogDrop:
     raise SettingRefused(f"there is no log drop '{wanted}'; there are {names or 'none'}")
 
 
-def tonight(snapshot: Snapshot, drop: LogDrop, at_us: int) -> list[Slot]:
-    """Return the slots of a drop's logs in the coming 24 hours, the present one first."""
-    settings = snapshot.programme.settings
-    here = snapshot.programme.slot(drop, at_us)
-    return drop.slots(settings.tz, settings.day_start, here.start_us - 1, at_us + 24 * 3600 * US)
-
-
 def _duration(snapshot: Snapshot, matches: Sequence[Match]) -> float:
     """Return the seconds from the first cue in to the last segue point, segues counted."""
-    items = [snapshot.programme.items[m.cart] for m in matches if m.cart is not None]
     programme = snapshot.programme
-    rate = programme.settings.rate
-    spans = [span(item, rate, programme.segues) for item in items]
-    return sum(here.segue - here.cue_in for here in spans) / rate
+    items = [programme.items[m.cart] for m in matches if m.cart is not None]
+    return running_time(items, programme.segues, programme.settings.rate).next_s
 
 
 def _line_view(match: Match) -> dict[str, Any]:

@@ -29,11 +29,11 @@ from nightly_spindle.core.drops import (
     Rest,
 )
 from nightly_spindle.core.events import Placement
-from nightly_spindle.core.joins import span
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
+from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.slots import Period, Slot, hours_from
-from nightly_spindle.core.timebase import US, clock, length, to_frames, us_from_frames
+from nightly_spindle.core.timebase import US, clock, length, us_from_frames
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -285,17 +285,12 @@ def _nearer(programme: Programme, state: AirState, drop: LogDrop) -> int:
 
 def _passed(programme: Programme, lines: list[Line], elapsed_s: float) -> int:
     """Return how many of a log's lines should have started by then; the nearest start wins."""
-    rate = programme.settings.rate
-    at, best, closest = 0, 0, to_frames(max(0.0, elapsed_s), rate)
-    wanted = closest
-    for count, line in enumerate(lines):
-        if abs(at - wanted) < closest:
-            best, closest = count, abs(at - wanted)
-        item = programme.item(line.cart)
-        if item is not None:
-            here = span(item, rate, programme.segues)
-            at += here.segue - here.cue_in
-    return best if at > wanted else len(lines)
+    items = [item for line in lines if (item := programme.item(line.cart)) is not None]
+    running = running_time(items, programme.segues, programme.settings.rate)
+    if elapsed_s >= running.next_s:
+        return len(lines)
+    starts = running.starts_s
+    return min(range(len(starts)), key=lambda count: abs(starts[count] - elapsed_s))
 
 
 def follow_change(

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.core.joins import span
 from nightly_spindle.core.matching import Match, Status
+from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.timebase import US, clock, length, local_from
 
 if TYPE_CHECKING:
@@ -36,7 +36,7 @@ class Before:
 class Forecast:
     """One line of a log: `at_us` when it starts, None when it does not air.
 
-    `length_s` counts to its segue point. `clash` says what is heard too soon again, `off_s` by
+    `length_s` counts to the next start. `clash` says what is heard too soon again, `off_s` by
     how much a timed mark is met late (below zero: early).
     """
 
@@ -56,35 +56,41 @@ def forecast(
     before: Sequence[Before] = (),
 ) -> list[Forecast]:
     """Return every line of a log with its predicted start."""
-    rate = settings.rate
-    at_us = reading.slot.start_us
+    airs = [_item(match, items) for match in reading.matches]
+    there = [item for item in airs if item is not None]
+    running = running_time(there, segues, settings.rate)
+    # when each item starts, and when one behind the last would
+    starts = [*running.starts_s, running.next_s]
     heard = list(before)
     found = []
-    for match in reading.matches:
-        item = items.get(match.cart) if match.cart is not None else None
-        if item is None or match.status is not Status.MATCHED:
-            off = None
-            if match.status is Status.MARK:
-                off = _off(match.value, at_us, settings.tz)
+    count = 0
+    for match, item in zip(reading.matches, airs, strict=True):
+        at_us = reading.slot.start_us + round(starts[count] * US)
+        if item is None:
+            off = _off(match.value, at_us, settings.tz) if match.status is Status.MARK else None
             found.append(Forecast(match, None, None, 0.0, off_s=off))
             continue
-        here = span(item, rate, segues)
-        seconds = (here.segue - here.cue_in) / rate
+        seconds = starts[count + 1] - starts[count]
         clash = _clash(item, at_us, heard, settings)
         found.append(Forecast(match, item, at_us, seconds, clash))
         heard.append(Before(at_us, item.artist, item.title))
-        at_us += round(seconds * US)
+        count += 1
     return found
 
 
-def duration_s(lines: Sequence[Forecast]) -> float:
-    """Return how long a log runs, segues counted."""
-    return sum(line.length_s for line in lines)
+def _item(match: Match, items: Mapping[int, Item]) -> Item | None:
+    """Return the item that a line airs, None when it airs none."""
+    matched = match.status is Status.MATCHED and match.cart is not None
+    return items.get(match.cart or 0) if matched else None
 
 
-def fill(reading: LogReading, seconds: float) -> float:
-    """Return by how many seconds a log is longer than its slot (below zero: shorter)."""
-    return seconds - reading.slot.seconds
+def log_length_s(
+    reading: LogReading, items: Mapping[int, Item], settings: StationSettings, segues: Segues
+) -> float:
+    """Return how long a log lasts until another could follow, segues counted as they air."""
+    airs = [_item(match, items) for match in reading.matches]
+    there = [item for item in airs if item is not None]
+    return running_time(there, segues, settings.rate).next_s
 
 
 def _clash(item: Item, at_us: int, heard: Sequence[Before], settings: StationSettings) -> str:

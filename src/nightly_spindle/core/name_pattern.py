@@ -27,7 +27,7 @@ from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.slots import Period
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Callable, Iterable, Sequence
 
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MONTHS = (
@@ -92,16 +92,31 @@ def written(pattern: str, at: datetime, names: Sequence[str] = WEEKDAYS) -> str:
 
 
 def _part(part: str, at: datetime, names: Sequence[str]) -> str:
-    day = at.weekday()
-    texts = {
-        "%Y": f"{at.year:04}", "%y": f"{at.year % 100:02}", "%m": f"{at.month:02}",
-        "%-m": str(at.month), "%b": MONTHS[at.month - 1][:3], "%B": MONTHS[at.month - 1],
-        "%d": f"{at.day:02}", "%-d": str(at.day), "%j": f"{at.timetuple().tm_yday:03}",
-        "%H": f"{at.hour:02}", "%-H": str(at.hour), "%I": f"{(at.hour - 1) % 12 + 1:02}",
-        "%p": "AM" if at.hour < 12 else "PM", "%A": names[day], "%a": WEEKDAYS[day][:3],
-        "%u": str(day + 1), "%w": str((day + 1) % 7), "%%": "%",
-    }  # fmt: skip
-    return texts.get(part, part)
+    if part == "%A":
+        return names[at.weekday()]
+    text = _TEXTS.get(part)
+    return part if text is None else text(at)
+
+
+_TEXTS: dict[str, Callable[[datetime], str]] = {
+    "%Y": lambda at: f"{at.year:04}",
+    "%y": lambda at: f"{at.year % 100:02}",
+    "%m": lambda at: f"{at.month:02}",
+    "%-m": lambda at: str(at.month),
+    "%b": lambda at: MONTHS[at.month - 1][:3],
+    "%B": lambda at: MONTHS[at.month - 1],
+    "%d": lambda at: f"{at.day:02}",
+    "%-d": lambda at: str(at.day),
+    "%j": lambda at: f"{at.timetuple().tm_yday:03}",
+    "%H": lambda at: f"{at.hour:02}",
+    "%-H": lambda at: str(at.hour),
+    "%I": lambda at: f"{(at.hour - 1) % 12 + 1:02}",
+    "%p": lambda at: "AM" if at.hour < 12 else "PM",
+    "%a": lambda at: WEEKDAYS[at.weekday()][:3],
+    "%u": lambda at: str(at.weekday() + 1),
+    "%w": lambda at: str((at.weekday() + 1) % 7),
+    "%%": lambda _: "%",
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -93,6 +93,11 @@ class Programme:
         """Return the slot of a drop's log at an instant."""
         return drop.slot_at(self.settings.tz, self.settings.day_start, at_us)
 
+    def coming(self, drop: LogDrop, from_us: int, until_us: int) -> list[Slot]:
+        """Return the slots of a drop's logs: the one of an instant, and those until another."""
+        here = self.slot(drop, from_us).start_us
+        return drop.slots(self.settings.tz, self.settings.day_start, here - 1, until_us)
+
     def drop_of(self, step: LoadLog) -> LogDrop | None:
         """Return the drop that a step loads from, None when it is gone.
 

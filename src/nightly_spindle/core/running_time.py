@@ -18,12 +18,14 @@ if TYPE_CHECKING:
 class Running:
     """`plain_s` adds up what of each item is played; `aired_s` has the segues in it.
 
-    `starts_s` says for each item when it starts, from the start of the first.
+    `starts_s` says for each item when it starts, from the start of the first; `next_s` when an
+    item after the last would, by the last one's own segue point.
     """
 
     plain_s: float
     aired_s: float
     starts_s: tuple[float, ...]
+    next_s: float = 0.0
 
     def short_by_s(self, target_s: float) -> float:
         """Return how long is still to fill; negative when it runs over."""
@@ -33,7 +35,7 @@ class Running:
 def running_time(items: Sequence[Item], segues: Segues, rate: int) -> Running:
     """Return how long items run one after the other, joined as the sequencer would."""
     starts: list[float] = []
-    plain = at = end = 0
+    plain = at = end = follows = 0
     for item, after in zip(items, [*items[1:], None][: len(items)], strict=True):
         here = span(item, rate)
         starts.append(at / rate)
@@ -43,4 +45,6 @@ def running_time(items: Sequence[Item], segues: Segues, rate: int) -> Running:
             join = plan_join(item, here.cue_in, after, segues, rate)
             end = max(end if join.fade_out == 0 else 0, at + join.out_end - here.cue_in)
             at += join.segue - here.cue_in
-    return Running(plain / rate, end / rate, tuple(starts))
+        else:
+            follows = at + span(item, rate, segues).segue - here.cue_in
+    return Running(plain / rate, end / rate, tuple(starts), follows / rate)

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 # every offset in use today is a multiple of a quarter of an hour (IANA database)
 _QUARTER_US = 900 * US
 _DAY = 24
+AHEAD_US = 50 * 3600 * US  # how far logs are read ahead: tomorrow's, to their last hour
 ALL_HOURS = frozenset(range(_DAY))
 
 

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QListWidget,
     QMessageBox,
-    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -22,6 +21,7 @@ from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.log_sample import worked_out
 from nightly_spindle.core.name_pattern import patterns_from, written
 from nightly_spindle.core.timebase import local_from, short_date
+from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.drop_form import DropForm
 from nightly_spindle.desk.shelf import LibraryEdit, Shelf
 from nightly_spindle.store import editing
@@ -67,10 +67,12 @@ class DropsPage(QWidget):
         self.names.setWordWrap(True)
         self.names.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.names.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.new = _button("New drop", "Make another log drop", self.make)
-        self.keep = _button("Keep", "Keep what was changed (Ctrl+S)", self.save)
-        self.discard = _button("Discard", "Back to what was kept", self._show_chosen)
-        self.remove = _button("Remove …", "Take this drop out; its files stay", self._ask_remove)
+        self.new = push_button("New drop", "Make another log drop", self.make)
+        self.keep = push_button("Keep", "Keep what was changed (Ctrl+S)", self.save)
+        self.discard = push_button("Discard", "Back to what was kept", self._show_chosen)
+        self.remove = push_button(
+            "Remove …", "Take this drop out; its files stay", self._ask_remove
+        )
         self.keep.setShortcut("Ctrl+S")
         self.asking: Any = None
         self._soon = QTimer(self)
@@ -278,15 +280,8 @@ def _told(reading: Found, settings: StationSettings) -> str:
         lost = f", {len(reading.lost)} lines are missing" if reading.lost else ""
         when = short_date(reading.written_us, settings.tz)
         return f"✓ found, written {when}, {len(reading.carts)} lines{lost}"
-    if reading.state is ReadingState.MISSING and reading.nearest:
-        return f"✗ not there, but this one is close: {reading.nearest[0].text}"
+    if reading.state is ReadingState.MISSING and reading.close is not None:
+        return f"✗ not there, but this one is close: {reading.close.text}"
     if reading.state is ReadingState.MISSING:
         return "○ not there"
     return f"✗ {reading.problem or reading.state}"
-
-
-def _button(text: str, tip: str, act: Any) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.clicked.connect(lambda _=False: act())
-    return button

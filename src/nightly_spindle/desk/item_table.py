@@ -8,7 +8,6 @@ from PySide6.QtCore import (
     QAbstractTableModel,
     QMimeData,
     QModelIndex,
-    QPersistentModelIndex,
     QRect,
     Qt,
     QTimer,
@@ -18,7 +17,6 @@ from PySide6.QtCore import (
 from PySide6.QtGui import (
     QColor,
     QFontMetrics,
-    QGuiApplication,
     QKeyEvent,
     QKeySequence,
     QPainter,
@@ -37,6 +35,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.timebase import length, short_date
 from nightly_spindle.desk.signs import paint_sign
+from nightly_spindle.desk.tables import Index, copy_rows, dress
 from nightly_spindle.desk.theme import TEXT, Palette, font
 
 if TYPE_CHECKING:
@@ -46,9 +45,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.shelf import Shelf
     from nightly_spindle.store.catalogue import Catalogue, Found, Row
 
-Index = QModelIndex | QPersistentModelIndex
 MIME = "application/x-nightly-spindle-items"
-ROW_PX = 22
 _PAGE = 100
 # heading, sort, width in pixels, right-aligned
 COLUMNS = (
@@ -276,26 +273,15 @@ class ItemTable(QTableView):
         self.setModel(self.items)
         self.painter_ = RowPainter(palette, self)
         self.setItemDelegate(self.painter_)
-        self.setAccessibleName("Items")
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
+        dress(self, "Items", (width for _, _, width, _ in COLUMNS))
         self.setDragEnabled(True)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(ROW_PX)
-        self.verticalHeader().setMinimumSectionSize(ROW_PX)
         self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         header = self.horizontalHeader()
         header.setSectionsMovable(True)
-        header.setHighlightSections(False)
         header.setSortIndicatorShown(True)
         header.setSectionsClickable(True)
         header.sectionClicked.connect(self._on_header)
-        for column, (_, _, width, _) in enumerate(COLUMNS):
-            self.setColumnWidth(column, width)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self._sort = ("artist", False)
         header.setSortIndicator(1, Qt.SortOrder.AscendingOrder)
@@ -363,12 +349,7 @@ class ItemTable(QTableView):
 
     def copy(self) -> None:
         """Copy the chosen rows as text, a tab between the columns."""
-        places = sorted(i.row() for i in self.selectionModel().selectedRows())
-        lines = (
-            "\t".join(self.items.text(at, column) for column in range(len(COLUMNS)))
-            for at in places
-        )
-        QGuiApplication.clipboard().setText("\n".join(lines))
+        copy_rows(self, self.items.text)
 
 
 def file_urls(data: QMimeData) -> list[str]:

@@ -10,7 +10,6 @@ from PySide6.QtCore import (
     QAbstractTableModel,
     QMimeData,
     QModelIndex,
-    QPersistentModelIndex,
     Qt,
     Signal,
 )
@@ -20,7 +19,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QPushButton,
     QTableView,
     QVBoxLayout,
     QWidget,
@@ -30,9 +28,11 @@ from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.running_time import Running, running_time
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk import groups
+from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.groups import Entry, GroupList
 from nightly_spindle.desk.item_table import MIME, carts_in
+from nightly_spindle.desk.tables import Index, chosen_rows, dress, row_before
 from nightly_spindle.store import exchange, lists
 from nightly_spindle.store.catalogue import Catalogue
 
@@ -49,11 +49,9 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.theme import Palette
     from nightly_spindle.store.lists import ItemList
 
-Index = QModelIndex | QPersistentModelIndex
 _LINES = "application/x-nightly-spindle-list-lines"
 _HEADS = ("Starts at", "Title", "Artist", "Length", "Cart", "Kind")
 _RIGHT = {0, 3, 4}
-_ROW_PX = 22
 
 
 class _Lines(QAbstractTableModel):
@@ -132,26 +130,18 @@ class ListTable(QTableView):
         super().__init__()
         self.lines = _Lines()
         self.setModel(self.lines)
-        self.setAccessibleName("Lines of the list")
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
+        dress(self, "Lines of the list", (80, 300, 220, 70, 70, 90))
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
         self.setDropIndicatorShown(True)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(_ROW_PX)
         header = self.horizontalHeader()
-        header.setHighlightSections(False)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for column, width in enumerate((80, 300, 220, 70, 70, 90)):
-            self.setColumnWidth(column, width)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
 
     def rows(self) -> list[int]:
         """Return the chosen rows in order."""
-        return sorted(index.row() for index in self.selectionModel().selectedRows())
+        return chosen_rows(self)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Take out, move up, move down."""
@@ -187,9 +177,7 @@ class ListTable(QTableView):
     def dropEvent(self, event: Any) -> None:
         """Move lines of ours, put in items from elsewhere."""
         y = event.position().toPoint().y()
-        row = self.rowAt(y)
-        if row >= 0 and y - self.rowViewportPosition(row) > _ROW_PX // 2:
-            row += 1
+        row = row_before(self, y)
         before = row if row >= 0 else len(self.lines.carts)
         data = event.mimeData()
         if data.hasFormat(_LINES) and event.source() is self:
@@ -222,10 +210,10 @@ class ListsPage(QWidget):
         self.names.rename_asked.connect(edits.ask_rename)
         self.names.remove_asked.connect(edits.ask_remove_group)
         self.names.dropped.connect(lambda e, c: edits.append_to_list(e.id, e.text, c))
-        self.new = _button("New list", "Make an empty list", self._new)
-        self.rename = _button("Rename", "Give the list another name (F2)", self._rename)
-        self.end = _button("End", "End the list; its items stay (Delete)", self._end)
-        self.save = _button("Save as …", "Save the list as M3U, XSPF or CSV", self._save)
+        self.new = push_button("New list", "Make an empty list", self._new)
+        self.rename = push_button("Rename", "Give the list another name (F2)", self._rename)
+        self.end = push_button("End", "End the list; its items stay (Delete)", self._end)
+        self.save = push_button("Save as …", "Save the list as M3U, XSPF or CSV", self._save)
         self.title = QLabel("")
         self.title.setProperty("role", "title")
         self.aired = QLabel("")
@@ -410,10 +398,3 @@ def seconds_from(text: str) -> float | None:
     for part in parts:
         total = total * 60 + int(part)
     return total
-
-
-def _button(text: str, tip: str, act: Any) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.clicked.connect(act)
-    return button

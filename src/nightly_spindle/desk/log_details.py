@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.board import ALARMS, BoardLog, LogState
 from nightly_spindle.core.drops import Short
 from nightly_spindle.core.timebase import clock, length, short_date
+from nightly_spindle.desk.buttons import push_button
 
 if TYPE_CHECKING:
     from nightly_spindle.core.settings import StationSettings
@@ -43,13 +44,13 @@ class LogDetails(QWidget):
         for label in (self.title, self.sentence, self.change):
             label.setWordWrap(True)
         self.facts = {name: QLabel("") for name in _FACTS}
-        self.open = _button("Open the log", "Line by line (Return)",
+        self.open = push_button("Open the log", "Line by line (Return)",
                             lambda: self.open_asked.emit(self.log))  # fmt: skip
-        self.use = _button("", "Load the file that is close, in its place, at its time",
+        self.use = push_button("", "Load the file that is close, in its place, at its time",
                            self._use_near)  # fmt: skip
-        self.load = _button("Load it now", "Into the running order, after the item on air",
+        self.load = push_button("Load it now", "Into the running order, after the item on air",
                             lambda: self.load_asked.emit(self.log))  # fmt: skip
-        self.other = _button("Load another file …", "In its place, at its time or now",
+        self.other = push_button("Load another file …", "In its place, at its time or now",
                              lambda: self.file_asked.emit(self.log))  # fmt: skip
         self._lay_out()
 
@@ -130,10 +131,3 @@ def _then(log: BoardLog) -> str:
     if not log.reading.usable and log.state not in {LogState.LOADED, LogState.AIRED}:
         return "what is lined up goes on, then the safety net"
     return f"{net[log.drop.options.short]}, as it is short" if log.short else "the next log"
-
-
-def _button(text: str, tip: str, act: Any) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.clicked.connect(lambda _=False: act())
-    return button

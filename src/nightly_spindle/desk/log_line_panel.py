@@ -12,13 +12,13 @@ from PySide6.QtWidgets import (
     QLabel,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from nightly_spindle.core.matching import Status
 from nightly_spindle.core.timebase import length
+from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.log_table import needs_settling, what_it_is
 
 if TYPE_CHECKING:
@@ -67,16 +67,16 @@ class LinePanel(QWidget):
         self.every = QCheckBox("In every log from now on")
         self.every.setChecked(True)
         self.every.setToolTip("Lines that say this mean the item, here and in other logs")
-        self.take = _button("Take it", "The line means the chosen item (Return)", self._take)
-        self.choose = _button("Choose an item …", "Find the item in the library (Ctrl+N)",
+        self.take = push_button("Take it", "The line means the chosen item (Return)", self._take)
+        self.choose = push_button("Choose an item …", "Find the item in the library (Ctrl+N)",
                               self.choose_asked.emit)  # fmt: skip
-        self.file = _button("Take the file in", "Have the intake measure it and take it in",
+        self.file = push_button("Take the file in", "Have the intake measure it and take it in",
                             self.take_in_asked.emit)  # fmt: skip
         self.category = QComboBox()
         self.category.setAccessibleName("Replace by one from a category")
         self.category.activated.connect(self._on_category)
-        self.drop = _button("Drop the line", "It does not air (Delete)", self.drop_asked.emit)
-        self.insert = _button("Put an item in …", "Before this line (Insert)",
+        self.drop = push_button("Drop the line", "It does not air (Delete)", self.drop_asked.emit)
+        self.insert = push_button("Put an item in …", "Before this line (Insert)",
                               self.insert_asked.emit)  # fmt: skip
         self._lay_out()
         self.show_line(None, None, editable=False)
@@ -173,10 +173,3 @@ def _how(line: Forecast | None) -> str:
             facts += f" The log has it {length(said)} long, it is {length(is_s)}."
         return facts
     return f"{match.how[:1].upper()}{match.how[1:]}."
-
-
-def _button(text: str, tip: str, act: object) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.clicked.connect(lambda _=False: act())  # type: ignore[operator]
-    return button

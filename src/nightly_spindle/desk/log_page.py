@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
-    QPushButton,
     QSizePolicy,
     QStackedWidget,
     QToolButton,
@@ -27,6 +26,7 @@ from nightly_spindle.core.logs import LogFormat
 from nightly_spindle.core.matching import settle_key
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk.add_line import AddPanel
+from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.log_line_panel import LinePanel
 from nightly_spindle.desk.log_table import LogTable, needs_settling
 from nightly_spindle.desk.shelf import LibraryEdit, Shelf
@@ -78,18 +78,20 @@ class LogPage(QWidget):
         self._connect()
 
     def _lay_out(self) -> None:
-        back = _tool("← Board", "Back to the board (Esc)", self.closed.emit)
+        back = push_button("← Board", "Back to the board (Esc)", self.closed.emit)
         self.undo, self.redo = (
-            _tool("Undo", "Undo (Ctrl+Z)", self._undo.undo),
-            _tool("Redo", "Redo (Ctrl+Shift+Z)", self._undo.redo),
+            push_button("Undo", "Undo (Ctrl+Z)", self._undo.undo),
+            push_button("Redo", "Redo (Ctrl+Shift+Z)", self._undo.redo),
         )
         self.only.setText("Only open")
         self.only.setCheckable(True)
         self.only.setToolTip("Show only the lines that cannot air yet")
-        self.next = _tool("Next open", "Go to the next line that cannot air (N)",
+        self.next = push_button("Next open", "Go to the next line that cannot air (N)",
                           self.table.next_open)  # fmt: skip
-        self.load = _tool("Load …", "Put it into the running order now", self._ask_load)
-        self.export = _tool("Export …", "Write the log as it would air to a file", self._export)
+        self.load = push_button("Load …", "Put it into the running order now", self._ask_load)
+        self.export = push_button(
+            "Export …", "Write the log as it would air to a file", self._export
+        )
         head = QHBoxLayout()
         head.setSpacing(6)
         head.addWidget(back)
@@ -382,10 +384,3 @@ def _warnings(opened: OpenedLog) -> str:
     if reading.others:
         said.append(f"{', '.join(reading.others)} would fit too; {reading.file} is used.")
     return " ".join(said)
-
-
-def _tool(text: str, tip: str, act: Callable[[], object]) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.clicked.connect(lambda _=False: act())
-    return button

@@ -9,12 +9,11 @@ from PySide6.QtCore import (
     QAbstractTableModel,
     QMimeData,
     QModelIndex,
-    QPersistentModelIndex,
     QRectF,
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QKeySequence, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -27,6 +26,7 @@ from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.timebase import clock, length
 from nightly_spindle.desk.item_table import MIME, carts_in
 from nightly_spindle.desk.signs import paint_sign
+from nightly_spindle.desk.tables import Index, chosen_rows, copy_rows, dress, row_before, sides
 from nightly_spindle.desk.theme import TEXT, Palette, font
 
 if TYPE_CHECKING:
@@ -34,20 +34,11 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.log_forecast import Forecast
 
-Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("Line", "At", "Length", "In the log", "What it is", "Found by")
 _WIDTHS = (42, 74, 54, 220, 240, 136)
 _RIGHT = {0, 1, 2}
 _MIME = "application/x-nightly-spindle-log-line"
-_ROW_PX = 22
-
-
-def _side(column: int) -> int:
-    side = Qt.AlignmentFlag.AlignRight if column in _RIGHT else Qt.AlignmentFlag.AlignLeft
-    return int(side | Qt.AlignmentFlag.AlignVCenter)
-
-
-_SIDES = [_side(column) for column in range(len(COLUMNS))]
+_SIDES = sides(len(COLUMNS), _RIGHT)
 
 
 class LogModel(QAbstractTableModel):
@@ -221,23 +212,12 @@ class LogTable(QTableView):
         self.setModel(self.log)
         self.setItemDelegateForColumn(3, _Tail(self))
         self.setItemDelegateForColumn(4, _Sign(self))
-        self.setAccessibleName("Lines of the log")
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
+        dress(self, "Lines of the log", _WIDTHS)
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(_ROW_PX)
-        self.verticalHeader().setMinimumSectionSize(_ROW_PX)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         header = self.horizontalHeader()
-        header.setHighlightSections(False)
         header.setSectionsMovable(True)
-        for column, width in enumerate(_WIDTHS):
-            self.setColumnWidth(column, width)
         header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
         self.selectionModel().currentRowChanged.connect(lambda *_: self.picked.emit(self.current()))
 
@@ -261,8 +241,7 @@ class LogTable(QTableView):
 
     def chosen(self) -> list[Forecast]:
         """Return the chosen lines, in order."""
-        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
-        return [self.log.shown[row] for row in rows if row < len(self.log.shown)]
+        return [self.log.shown[row] for row in chosen_rows(self) if row < len(self.log.shown)]
 
     def choose(self, key: str) -> None:
         """Choose a line; the first when there is none of that key."""
@@ -284,11 +263,7 @@ class LogTable(QTableView):
 
     def copy(self) -> None:
         """Copy the chosen rows as text, a tab between the columns."""
-        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
-        text = "\n".join(
-            "\t".join(self.log.text(row, column) for column in range(len(COLUMNS))) for row in rows
-        )
-        QGuiApplication.clipboard().setText(text)
+        copy_rows(self, self.log.text)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Move, drop, copy, go on to the next open line."""
@@ -322,7 +297,5 @@ class LogTable(QTableView):
             event.accept()
 
     def _key_at(self, y: int) -> str:
-        row = self.rowAt(y)
-        if row >= 0 and y - self.rowViewportPosition(row) > _ROW_PX // 2:
-            row += 1
+        row = row_before(self, y)
         return self.log.shown[row].match.key if 0 <= row < len(self.log.shown) else ""

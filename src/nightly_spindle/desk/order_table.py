@@ -10,12 +10,11 @@ from PySide6.QtCore import (
     QAbstractTableModel,
     QMimeData,
     QModelIndex,
-    QPersistentModelIndex,
     QRectF,
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QFont, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QKeySequence, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -29,25 +28,27 @@ from nightly_spindle.core.night import CUT_IN, Block, cut_short
 from nightly_spindle.core.timebase import US, clock, length
 from nightly_spindle.desk.item_table import MIME, carts_in
 from nightly_spindle.desk.signs import paint_sign
+from nightly_spindle.desk.tables import (
+    ROW_PX,
+    Index,
+    chosen_rows,
+    copy_rows,
+    dress,
+    row_before,
+    sides,
+)
 from nightly_spindle.desk.theme import TEXT, Palette, font
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-Index = QModelIndex | QPersistentModelIndex
 COLUMNS = ("At", "Length", "Running order", "Artist", "Join", "From")
 _RIGHT = {0, 1, 4}
+_WIDTHS = (86, 60, 250, 190, 66, 124)
 _MIME = "application/x-nightly-spindle-line"
-_ROW_PX = 22
 MOST_ROWS = 400
 
-
-def _side(column: int) -> int:
-    side = Qt.AlignmentFlag.AlignRight if column in _RIGHT else Qt.AlignmentFlag.AlignLeft
-    return int(side | Qt.AlignmentFlag.AlignVCenter)
-
-
-_SIDES = [_side(column) for column in range(len(COLUMNS))]
+_SIDES = sides(len(COLUMNS), _RIGHT)
 
 
 class OrderModel(QAbstractTableModel):
@@ -97,7 +98,7 @@ class OrderModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return COLUMNS[section]
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            return _side(section)
+            return _SIDES[section]
         return None
 
     def text(self, row: int, column: int) -> str:
@@ -215,24 +216,13 @@ class OrderTable(QTableView):
         self.order = OrderModel(palette)
         self.setModel(self.order)
         self.setItemDelegateForColumn(2, _Sign(self))
-        self.setAccessibleName("Running order")
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
+        dress(self, "Running order", _WIDTHS)
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
         self.setDropIndicatorShown(True)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(_ROW_PX)
-        self.verticalHeader().setMinimumSectionSize(_ROW_PX)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         header = self.horizontalHeader()
         header.setSectionsMovable(True)
-        header.setHighlightSections(False)
-        for column, width in enumerate((86, 60, 250, 190, 66, 124)):
-            self.setColumnWidth(column, width)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.selectionModel().currentRowChanged.connect(self._on_current)
 
@@ -255,8 +245,11 @@ class OrderTable(QTableView):
 
     def chosen(self) -> list[int]:
         """Return the ids of the chosen lines, in order."""
-        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
-        return [self.order.blocks[row].line_id for row in rows if row < len(self.order.blocks)]
+        return [
+            self.order.blocks[row].line_id
+            for row in chosen_rows(self)
+            if row < len(self.order.blocks)
+        ]
 
     def choose(self, line_id: int, *, quiet: bool = False) -> None:
         """Choose a line and scroll to it."""
@@ -283,9 +276,9 @@ class OrderTable(QTableView):
             painter.end()
             return
         top = self.rowViewportPosition(row)
-        painter.fillRect(0, top, 3, _ROW_PX, QColor(self.order.palette.air))
+        painter.fillRect(0, top, 3, ROW_PX, QColor(self.order.palette.air))
         painter.setPen(QPen(QColor(self.order.palette.line)))
-        painter.drawLine(0, top + _ROW_PX - 1, self.viewport().width(), top + _ROW_PX - 1)
+        painter.drawLine(0, top + ROW_PX - 1, self.viewport().width(), top + ROW_PX - 1)
         painter.end()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -303,12 +296,7 @@ class OrderTable(QTableView):
 
     def copy(self) -> None:
         """Copy the chosen rows as text, a tab between the columns."""
-        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
-        text = "\n".join(
-            "\t".join(self.order.text(row, column) for column in range(len(COLUMNS)))
-            for row in rows
-        )
-        QGuiApplication.clipboard().setText(text)
+        copy_rows(self, self.order.text)
 
     def dragMoveEvent(self, event: Any) -> None:
         super().dragMoveEvent(event)
@@ -336,9 +324,7 @@ class OrderTable(QTableView):
 
     def _line_at(self, y: int) -> int:
         """Return the line that something let go at `y` goes before, 0 for the end."""
-        row = self.rowAt(y)
-        if row >= 0 and y - self.rowViewportPosition(row) > _ROW_PX // 2:
-            row += 1
+        row = row_before(self, y)
         blocks = self.order.blocks
         return blocks[row].line_id if 0 <= row < len(blocks) else 0
 

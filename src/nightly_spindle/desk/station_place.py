@@ -18,12 +18,12 @@ from PySide6.QtWidgets import (
     QListWidget,
     QMessageBox,
     QProgressBar,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from nightly_spindle.core.timebase import short_date
+from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.fields import NumberField
 from nightly_spindle.desk.levels_cards import LevelsCards
 from nightly_spindle.desk.shelf import Shelf
@@ -113,8 +113,10 @@ class StationPlace(QWidget):
         for number in (self.every, self.keep):
             number.editingFinished.connect(self._save_rules)
         self.place.editingFinished.connect(self._save_rules)
-        self.now = _button("Back up now", "Make a backup and verify it", self.back_up)
-        self.restore = _button("Restore …", "Put a backup back, into a new folder", self._restore)
+        self.now = push_button("Back up now", "Make a backup and verify it", self.back_up)
+        self.restore = push_button(
+            "Restore …", "Put a backup back, into a new folder", self._restore
+        )
         row = QHBoxLayout()
         row.addWidget(self.now)
         row.addWidget(self.restore)
@@ -127,8 +129,8 @@ class StationPlace(QWidget):
             "Looks over the database, every audio file, the log drops. A copy is for trying "
             "things on; it is never aired by mistake.",
         )
-        self.look = _button("Check the station", "Look the whole station over", self.check)
-        self.copy = _button("Work on a copy …", "Make a copy in a new folder", self._copy)
+        self.look = push_button("Check the station", "Look the whole station over", self.check)
+        self.copy = push_button("Work on a copy …", "Make a copy in a new folder", self._copy)
         grid.addWidget(self.look, 2, 0)
         grid.addWidget(self.copy, 3, 0)
         grid.setRowStretch(4, 1)
@@ -140,8 +142,10 @@ class StationPlace(QWidget):
             "Everything programmed as one documented JSON file, to keep, compare and move. "
             "Applying one says first what changes.",
         )
-        self.export = _button("Write the book …", "Write the station book", self._export)
-        self.apply = _button("Apply a book …", "See what a book changes, then apply", self._apply)
+        self.export = push_button("Write the book …", "Write the station book", self._export)
+        self.apply = push_button(
+            "Apply a book …", "See what a book changes, then apply", self._apply
+        )
         grid.addWidget(self.export, 2, 0)
         grid.addWidget(self.apply, 3, 0)
         grid.setRowStretch(4, 1)
@@ -336,10 +340,3 @@ def _card(title: str, text: str) -> tuple[QWidget, QGridLayout]:
     grid.addWidget(caption, 0, 0, 1, 2)
     grid.addWidget(said, 1, 0, 1, 2)
     return card, grid
-
-
-def _button(text: str, tip: str, act: Callable[[], None]) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.clicked.connect(act)
-    return button

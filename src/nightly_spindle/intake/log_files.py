@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.intake import IntakeOptions, Source
-from nightly_spindle.core.timebase import US
+from nightly_spindle.core.slots import AHEAD_US
 from nightly_spindle.store import arrivals
 from nightly_spindle.store.intake_reading import Seen
 from nightly_spindle.store.library import Library
@@ -21,7 +21,6 @@ if TYPE_CHECKING:
     from nightly_spindle.store.snapshot import Snapshot
 
 _EVERY_S = 20.0
-_AHEAD_US = 50 * 3600 * US  # tomorrow's logs, to their last hour
 _SETTLE_S = 3.0
 
 
@@ -57,9 +56,8 @@ class LogFiles:
             self._snapshot = None
 
     def _queue(self, snapshot: Snapshot, drop: LogDrop) -> int:
-        settings, now = snapshot.programme.settings, time.time_ns() // 1000
-        here = snapshot.programme.slot(drop, now).start_us
-        coming = drop.slots(settings.tz, settings.day_start, here - 1, now + _AHEAD_US)
+        now = time.time_ns() // 1000
+        coming = snapshot.programme.coming(drop, now, now + AHEAD_US)
         readings = snapshot.logs.look([(drop, slot) for slot in coming])
         named = {match.file for reading in readings for match in reading.lost if match.file}
         seen = [found for path in sorted(named) if (found := _seen(path)) is not None]

@@ -11,9 +11,8 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.board import BoardLog, LoadedLog, is_waited_for, state_of
 from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.items import Item
-from nightly_spindle.core.joins import span
 from nightly_spindle.core.log_edits import LogEdit
-from nightly_spindle.core.log_forecast import Before, Forecast, forecast
+from nightly_spindle.core.log_forecast import Before, Forecast, forecast, log_length_s
 from nightly_spindle.core.rotation import choose
 from nightly_spindle.core.running import Heard, Outcome
 from nightly_spindle.core.settings import StationSettings
@@ -29,6 +28,8 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from nightly_spindle.core.drops import LogReading
+    from nightly_spindle.core.matching import Match
+    from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.slots import Slot
 
 _SETTLE_S = 2.0  # as the engine: what changed within it is still being written
@@ -70,12 +71,14 @@ class LogBoard:
         self._folder = folder
         self._snapshot: Snapshot | None = None
         self._change = -1
+        self._lengths: dict[tuple[int, str], tuple[tuple[Match, ...], float]] = {}
 
     def close(self) -> None:
         """Let go of the station."""
         if self._snapshot is not None:
             self._snapshot.connection.close()
             self._snapshot = None
+            self._lengths.clear()
 
     def board(self, now_us: int, days: int, back: int = 1) -> Board:
         """Return the logs from some broadcast days back to some ahead."""
@@ -117,10 +120,8 @@ class LogBoard:
     def preview(self, drop: LogDrop, now_us: int) -> list[LogReading]:
         """Return the logs of the coming 24 hours as a drop would find them that is being edited."""
         snapshot = self._fresh()
-        settings = snapshot.programme.settings
         reader = LogReader(self._folder, snapshot.connection, snapshot.programme.items, _SETTLE_S)
-        here = snapshot.programme.slot(drop, now_us).start_us
-        coming = drop.slots(settings.tz, settings.day_start, here - 1, now_us + _DAY_US)
+        coming = snapshot.programme.coming(drop, now_us, now_us + _DAY_US)
         return reader.look([(drop, slot) for slot in coming])
 
     def lookalikes(self, opened: OpenedLog) -> Lookalikes:
@@ -176,16 +177,20 @@ class LogBoard:
     ) -> BoardLog:
         programme = snapshot.programme
         settings = programme.settings
-        spans = [
-            span(programme.items[cart], settings.rate, programme.segues)
-            for cart in reading.carts
-            if cart in programme.items
-        ]
-        seconds = sum(here.segue - here.cue_in for here in spans) / settings.rate
+        seconds = self._length_s(programme, reading)
         there = loaded.get((drop.id, reading.slot.start_us))
         waited_for = is_waited_for(drop, programme.events)
         state = state_of(drop, reading, there, now_us, settings, waited_for=waited_for)
         return BoardLog(drop, reading.slot, reading, state, seconds, there)
+
+    def _length_s(self, programme: Programme, reading: LogReading) -> float:
+        """Return how long a log lasts; worked out once for each reading of its file."""
+        place = (reading.drop, reading.slot.key)
+        known = self._lengths.get(place)
+        if known is None or known[0] is not reading.matches:
+            seconds = log_length_s(reading, programme.items, programme.settings, programme.segues)
+            known = self._lengths[place] = (reading.matches, seconds)
+        return known[1]
 
     def _forecast(
         self, snapshot: Snapshot, drop: LogDrop, reading: LogReading, now_us: int

@@ -44,12 +44,10 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
             Use(cart, "running order", f"running order{_times(lined.count(cart))}")
             for cart in dict.fromkeys(lined)
         ]
-    settings = snapshot.programme.settings
     now = time.time_ns() // 1000
     until = now + _DAYS * 86_400 * US
     for drop in snapshot.programme.drops.values():
-        here = snapshot.programme.slot(drop, now).start_us
-        coming = drop.slots(settings.tz, settings.day_start, here - 1, until)
+        coming = snapshot.programme.coming(drop, now, until)
         for reading in snapshot.logs.look([(drop, slot) for slot in coming]):
             named = [m.cart for m in reading.matches if m.cart in wanted]
             uses += [
