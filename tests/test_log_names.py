@@ -125,6 +125,13 @@ def test_a_name_that_is_close_says_what_differs(name, differs):
     assert other.text == "2026-11-23.m3u (the log of another time)"
 
 
+def test_a_date_with_its_parts_exchanged_is_a_slip_though_it_is_a_date_too():
+    entries = [Entry("261123_03.m3u"), Entry("241126_03.m3u"), Entry("241125_03.m3u")]
+    found = nearest("261124_03.m3u", entries, NIGHT.replace(hour=3), "%y%m%d_%H.m3u")
+    assert [one.name for one in found] == ["241126_03.m3u"]
+    assert found[0].differs == "the same date in another order"
+
+
 # -- slots -----------------------------------------------------------------------------------------
 
 

@@ -46,6 +46,7 @@ PARTS = {
 }  # fmt: skip
 ANOTHER_TIME = "the log of another time"
 _CLOSE = 0.7  # of 1: names less alike are not the same name mistyped
+_NOT_LYING_ABOUT_S = 45 * 86_400.0  # logs of dates nearer than this do lie in the folder
 _CODE = re.compile(r"%-?[A-Za-z%]|\*|[^%*]+|%")
 _YEAR = {"%Y", "%y"}
 _MONTH = {"%m", "%-m", "%b", "%B"}
@@ -170,15 +171,19 @@ def nearest(
 
     `when` is the local time that the log is for. Names that the pattern writes for other days or
     hours are other logs, not a slip of this one: the nearest is told when there is nothing else.
+    A date far away that is this one with its parts exchanged (241126 for 261124) is a slip.
     """
     others: list[tuple[float, str]] = []
     chosen: list[tuple[float, str, bool]] = []
     for entry in entries:
         away = _away(pattern, entry.name, when, names)
-        if away is not None:
+        if away is not None and away < _NOT_LYING_ABOUT_S:
             others.append((away, entry.name))
             continue
         dated = _says_same_date(entry.name, wanted, when)
+        if away is not None and not dated:
+            others.append((away, entry.name))
+            continue
         close = difflib.SequenceMatcher(None, _same(wanted), _same(entry.name)).ratio()
         if close + 0.4 * dated > _CLOSE:
             chosen.append((-close - 0.4 * dated, entry.name, dated))

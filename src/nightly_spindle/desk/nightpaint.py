@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from dataclasses import dataclass
+from itertools import groupby
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
@@ -235,25 +236,39 @@ def _wave(
 def paint_pins(
     painter: QPainter, box: QRectF, pins: Sequence[Pin], scale: Scale, look: Look
 ) -> None:
-    """Paint fixed times as pins: their name, and how they are met."""
-    for pin in pins:
-        x = scale.x(pin.at_us)
+    """Paint fixed times as pins: their name, and how they are met; one label for one instant."""
+    painter.setFont(font(SMALL, bold=True))
+    measure = painter.fontMetrics()
+    taken = box.left() - 1  # labels to the left of this would lie on one another
+    for at_us, group in groupby(pins, key=lambda pin: pin.at_us):
+        x = scale.x(at_us)
         if not box.left() - 1 <= x <= box.right() + 1:
             continue
         painter.setPen(QPen(QColor(look.palette.text), 1.5))
         painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
         painter.setBrush(QColor(look.palette.text))
         painter.drawEllipse(QPointF(x, box.top()), 4, 4)
-        painter.setFont(font(SMALL, bold=True))
-        words = f"{moment_from(pin.at_us, look.tz):%H:%M}  {pin.name}: {lands(pin)}"
-        wide = painter.fontMetrics().horizontalAdvance(words)
+        there = list(group)
+        words = f"{moment_from(at_us, look.tz):%H:%M}  {_met(there)}"
+        wide = measure.horizontalAdvance(words)
         right = x + 8 + wide < box.right()
-        where = QRectF(x + 8 if right else x - wide - 8, box.top() - 8, wide + 2, 16)
+        left = x + 8 if right else x - wide - 8
+        if left < taken:
+            continue
+        taken = left + wide
+        where = QRectF(left, box.top() - 8, wide + 2, 16)
         painter.fillRect(where, QColor(look.palette.ground))
-        painter.setPen(
-            QColor(look.palette.text if pin.offset_s is not None else look.palette.alarm)
-        )
+        late = any(pin.offset_s is None for pin in there)
+        painter.setPen(QColor(look.palette.alarm if late else look.palette.text))
         painter.drawText(where, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def _met(pins: Sequence[Pin]) -> str:
+    """Return the names of pins at one instant, each with how it is met when they differ."""
+    ways = {lands(pin) for pin in pins}
+    if len(ways) == 1:
+        return f"{', '.join(pin.name for pin in pins)}: {lands(pins[0])}"
+    return ", ".join(f"{pin.name}: {lands(pin)}" for pin in pins)
 
 
 def paint_now(painter: QPainter, box: QRectF, scale: Scale, look: Look) -> None:
