@@ -22,7 +22,7 @@ from nightly_spindle.core.drops import (
     Rest,
     Short,
 )
-from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.events import Entry
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.logs import LogLine
 from nightly_spindle.core.matching import Match, Status
@@ -33,6 +33,7 @@ from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.slots import Period
 from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, us_from
 
 NOON = us_from(datetime(2026, 11, 24, 12, tzinfo=UTC))

@@ -17,7 +17,7 @@ from nightly_spindle.air.client import ask
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
 from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.events import Entry
 from nightly_spindle.core.log_edits import LogEdit, Op
 from nightly_spindle.core.log_writers import COLUMNS
 from nightly_spindle.core.logs import LogFormat, read_log
@@ -25,6 +25,7 @@ from nightly_spindle.core.rehearsal import rehearse
 from nightly_spindle.core.segue_rules import ANY, pair_rule
 from nightly_spindle.core.slots import Period
 from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.service import Service
 from nightly_spindle.standins.scheduler import Fault, entries_of, leave_log

@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 
 from nightly_spindle.core.drops import Dated, DropOptions, Loads, LogDrop, Long, Rest, check_drop
 from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.events import Placement
 from nightly_spindle.core.name_pattern import (
     Entry,
     candidates,
@@ -20,6 +19,7 @@ from nightly_spindle.core.name_pattern import (
     written,
 )
 from nightly_spindle.core.slots import Period, slot_at, slots
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, local_from, resolve_local
 
 LISBON = ZoneInfo("Europe/Lisbon")

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from nightly_spindle.core.actions import Ended, FadeVoice, Finding, StartVoice
 from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
 from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.events import Entry, LoadLog, Placement, TimedEvent
+from nightly_spindle.core.events import Entry, TimedEvent
 from nightly_spindle.core.items import TONE_CART, Kind
 from nightly_spindle.core.joins import plan_join, span
 from nightly_spindle.core.logs import LogLine
@@ -25,6 +25,7 @@ from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.steps import LoadLog, Placement
 from nightly_spindle.core.timebase import US, us_from
 
 MIDNIGHT = us_from(datetime(2026, 11, 24, tzinfo=UTC))  # also midnight in Lisbon

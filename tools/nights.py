@@ -24,12 +24,13 @@ import soundfile
 from nightly_spindle.air.client import ask
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
 from nightly_spindle.core.errors import NotOnAir
-from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.events import Entry
 from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.rehearsal import rehearse
 from nightly_spindle.core.slots import Period, Slot
 from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, clock, parse_instant, resolve_local, zone
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log

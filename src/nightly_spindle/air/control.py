@@ -19,9 +19,10 @@ import msgspec
 from nightly_spindle.core.actions import Dropped
 from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
-from nightly_spindle.core.events import Entry, LoadLog, Placement
+from nightly_spindle.core.events import Entry
 from nightly_spindle.core.running import LoadOrder, Origin, Outcome
 from nightly_spindle.core.segue_rules import edit_from, edit_values
+from nightly_spindle.core.steps import LoadLog, Placement
 from nightly_spindle.store.item_reading import items_by_cart
 
 if TYPE_CHECKING:

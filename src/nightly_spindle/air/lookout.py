@@ -11,6 +11,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.slots import AHEAD_US
+from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.snapshot import (
     change_count,
@@ -26,7 +27,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.engine import Engine
-    from nightly_spindle.core.drops import LogReading
+    from nightly_spindle.core.drops import LogDrop, LogReading
+    from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import Awaited, Loaded
     from nightly_spindle.store.snapshot import Snapshot
@@ -67,10 +69,7 @@ class Lookout:
             for cart in set(reach) - there:
                 reach.pop(cart, None)
             events, drops = read_events(snapshot.connection, snapshot.folder)
-            if self.engine is not None and (
-                events != snapshot.programme.events or drops != snapshot.programme.drops
-            ):
-                self.engine.ask(lambda: snapshot.programme.set_events(events, drops))
+            self._pass_on_events(events, drops)
             settings, segues = read_rules(snapshot.connection)
             if self.engine is not None:
                 self.engine.ask(lambda: snapshot.programme.go_by(settings, segues))
@@ -85,6 +84,16 @@ class Lookout:
             self._sent, engine = dict(self._late), self.engine
             late = list(self._sent.values())
             self._asked = engine.ask(lambda: engine.renew(late))
+
+    def _pass_on_events(self, events: list[TimedEvent], drops: dict[int, LogDrop]) -> None:
+        """Have the engine go by other events, log drops, lists, folders or categories."""
+        snapshot = self._snapshot
+        programme = snapshot.programme
+        holdings, carts = read_holdings(snapshot.connection, snapshot.folder, events)
+        snapshot.reach(carts)
+        same = (events, drops, holdings) == (programme.events, programme.drops, programme.holdings)
+        if self.engine is not None and not same:
+            self.engine.ask(partial(programme.set_events, events, drops, holdings))
 
     def _look_for_logs(self) -> None:
         """Read the logs of the hours around and ahead, and pass on what came or changed."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.events import Entry
+from nightly_spindle.core.steps import Placement
 
 if TYPE_CHECKING:
     import argparse

@@ -93,7 +93,7 @@ def list_firings(options: argparse.Namespace) -> int:
     tz = programme.settings.tz
     at = instant(options.from_, tz)
     found = programme.firings(at - 1, at + round(hours * 3600 * US))
-    coming = [firing for firing in found if firing.event.loads]
+    coming = [firing for firing in found if firing.event.acts]
     if options.json:
         print_json(
             [
@@ -107,8 +107,9 @@ def list_firings(options: argparse.Namespace) -> int:
             ]
         )
         return 0
-    for event in filter(lambda event: event.loads, programme.standing_events()):
-        print(f"{event.name}: {event.sentence()}")
+    for event in programme.standing_events():
+        if event.acts:
+            print(f"{event.name}: {event.sentence()}")
     for firing in coming:
         print(f"{iso(firing.at_us, tz)}  {firing.event.name}")
     return 0

@@ -78,7 +78,10 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class Fired:
-    """A timed event acted at frame `at`; it was due at instant `due_us`."""
+    """A timed event acted at frame `at`; it was due at instant `due_us`.
+
+    `did` says in words what it did, where that is not lines in the running order.
+    """
 
     at: int
     due_us: int
@@ -86,6 +89,7 @@ class Fired:
     event: str
     entry: str
     line_ids: tuple[int, ...]
+    did: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,9 +8,9 @@ from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.drops import Loads, LogDrop, LogReading, ReadingState
-from nightly_spindle.core.events import LoadLog, TimedEvent
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.slots import Slot
+from nightly_spindle.core.steps import LoadLog
 from nightly_spindle.core.timebase import length, resolve_local
 
 if TYPE_CHECKING:
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from datetime import time
     from zoneinfo import ZoneInfo
 
+    from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.settings import StationSettings
 
 

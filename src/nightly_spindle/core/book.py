@@ -16,7 +16,7 @@ SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "lists": ("list", "name", "name"),
     "log_drops": ("log drop", "id", "name"),
     "log_settled": ("settled line", "said", "said"),
-    "events": ("timed event", "name", "name"),
+    "events": ("timed event", "id", "name"),
     "intake_jobs": ("intake job", "name", "name"),
     "segue_rules": ("segue rule", ("out", "into"), None),
     "join_pairs": ("join of items", ("out", "into"), None),

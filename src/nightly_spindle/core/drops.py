@@ -9,13 +9,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.declared import choice, flag, number, text
 from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.events import (
-    Entry,
-    ExpectLog,
-    LoadLog,
-    Placement,
-    TimedEvent,
-)
+from nightly_spindle.core.events import Entry, TimedEvent
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.log_meanings import Meaning, checked_meaning
 from nightly_spindle.core.log_tables import check_template
@@ -33,6 +27,7 @@ from nightly_spindle.core.slots import (
     slot_at,
     slots,
 )
+from nightly_spindle.core.steps import ExpectLog, LoadLog, Placement
 from nightly_spindle.core.timebase import parse_time_of_day
 
 if TYPE_CHECKING:

@@ -1,4 +1,4 @@
-"""Timed events: a time rule, an entry, steps."""
+"""Timed events: a time rule, an entry, steps, and what else is set for them."""
 
 from __future__ import annotations
 
@@ -6,9 +6,28 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING, Protocol
 
+from nightly_spindle.core.day_words import span_text, time_text
+from nightly_spindle.core.declared import choice, flag, number
+from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.recurrence import TimeRule
+from nightly_spindle.core.steps import (
+    PLAYS,
+    Clear,
+    ExpectLog,
+    GoBack,
+    LoadLog,
+    Placement,
+    PlayStream,
+    Step,
+    check_step,
+)
+from nightly_spindle.core.timebase import US
+
 if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.steps import LineStep
 
 
 class Rule(Protocol):
@@ -28,48 +47,54 @@ class Entry(StrEnum):
 
     CUT_IN = "cut in"
     NEXT = "next"
+    WAIT = "wait at most"
+    LAND = "land on time"
 
 
-class Placement(StrEnum):
-    """Where a step puts its lines in the running order."""
+class BlockEnd(StrEnum):
+    """What becomes of an event's lines when its length is over."""
 
-    REPLACE = "replace"
-    FRONT = "front"
-    END = "end"
+    RUNS_ON = "they play out"
+    NEXT = "dropped after the item on air"
+    CUT = "cut off to the second"
 
 
-@dataclass(frozen=True, slots=True)
-class LoadLog:
-    """The step that loads the log of a log drop: that of the firing's own time.
+class Inside(StrEnum):
+    """What an event does whose time falls inside another's length."""
 
-    `slot_us` means the log of another time, `file` (absolute) a file that lies anywhere.
-    """
+    ACTS = "acts all the same"
+    WAITS = "waits for its end"
+    DROPPED = "is dropped"
 
-    drop: int
-    placement: Placement = Placement.REPLACE
-    slot_us: int = 0
-    file: str = ""
 
-    def sentence(self) -> str:
-        where = {
-            Placement.REPLACE: "in place of what is lined up",
-            Placement.FRONT: "at the front",
-            Placement.END: "at the end",
-        }
-        return f"load the log {where[self.placement]}"
+class Over(StrEnum):
+    """What becomes of an event that has no firing left."""
+
+    KEEP = "kept"
+    OFF = "switched off"
+    REMOVE = "removed"
 
 
 @dataclass(frozen=True, slots=True)
-class ExpectLog:
-    """The step that looks whether the next day's logs of a drop are there."""
+class EventOptions:
+    """What can be set for an event besides its rule, entry and steps."""
 
-    drop: int
-
-    def sentence(self) -> str:
-        return "see whether the next day's logs are there"
-
-
-Step = LoadLog | ExpectLog
+    wait_s: float = number(
+        120.0, "s", 1.0, 7200.0, "Waits at most so long for the item on air, then cuts in."
+    )
+    tolerance_s: float = number(
+        2.0, "s", 0.5, 60.0, "Lands so near to its time; beyond it, it cuts in."
+    )
+    fade_s: float = number(
+        0.0, "s", 0.0, 20.0, "How long the item on air fades when it is cut; 0 as the station's."
+    )
+    length_s: float = number(
+        0.0, "s", 0.0, 86_400.0, "How long it holds the air; 0 as long as what it plays."
+    )
+    at_end: BlockEnd = choice(BlockEnd.RUNS_ON, "What is left of it when its length is over.")
+    inside: Inside = choice(Inside.ACTS, "When its time falls inside another event's length.")
+    over: Over = choice(Over.KEEP, "What becomes of it when it has no firing left.")
+    whole: bool = flag(False, "Nothing of it airs unless all of it can.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,21 +109,140 @@ class TimedEvent:
     priority: int = 0
     enabled: bool = True
     grace_s: float = 900.0
+    options: EventOptions = EventOptions()
 
     @property
-    def loads(self) -> bool:
-        """Whether it puts anything on air."""
-        return any(isinstance(step, LoadLog) for step in self.steps)
+    def acts(self) -> bool:
+        """Whether anything happens on air when it fires: it does not only look."""
+        return any(not isinstance(step, ExpectLog) for step in self.steps)
+
+    @property
+    def line_steps(self) -> list[LineStep]:
+        """The steps that put lines into the running order."""
+        return [step for step in self.steps if isinstance(step, (*PLAYS, LoadLog))]
+
+    @property
+    def clears(self) -> bool:
+        """Whether nothing of what was lined up before is left."""
+        if any(isinstance(step, GoBack) for step in self.steps):
+            return False
+        return any(
+            isinstance(step, Clear) or getattr(step, "placement", None) is Placement.REPLACE
+            for step in self.steps
+        )
+
+    def entry_words(self) -> str:
+        """How it takes the air, in words."""
+        return {
+            Entry.CUT_IN: "cut in to the second",
+            Entry.NEXT: "after the item on air",
+            Entry.WAIT: f"wait at most {span_text(self.options.wait_s)}",
+            Entry.LAND: f"land on time within {self.options.tolerance_s:g} s",
+        }[self.entry]
 
     def sentence(self) -> str:
         """The event as one plain sentence."""
         steps = ", then ".join(step.sentence() for step in self.steps) or "do nothing"
-        entry = {
-            Entry.CUT_IN: "cut in to the second",
-            Entry.NEXT: "after the item on air",
-        }[self.entry]
+        entry = f", {self.entry_words()}" if self.line_steps else ""
+        options = self.options
+        tail = f"; holds the air for {span_text(options.length_s)}" if options.length_s else ""
+        if options.length_s and options.at_end is not BlockEnd.RUNS_ON:
+            tail += f", then what is left is {options.at_end}"
+        if options.inside is not Inside.ACTS:
+            tail += f"; inside another event's length it {options.inside}"
+        if options.over is not Over.KEEP:
+            tail += f"; {options.over} after its last firing"
         off = "" if self.enabled else " (switched off)"
-        return f"{self.rule.sentence()}, {entry}: {steps}{off}."
+        return f"{self.rule.sentence()}{entry}: {steps}{tail}{off}."
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """The rule "so long before or after each firing of another event".
+
+    `other` is None when that event is gone. `offset_s` is negative for before.
+    """
+
+    other_id: int
+    offset_s: float
+    other: TimedEvent | None = None
+
+    def firings(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[int]:
+        """Return the other's firings, moved; none while the other is switched off."""
+        if self.other is None or not self.other.enabled:
+            return []
+        by = round(self.offset_s * US)
+        return [at + by for at in self.other.rule.firings(tz, after_us - by, until_us - by)]
+
+    def check(self) -> None:
+        """SettingRefused when there is no such event."""
+        if self.other is None:
+            raise SettingRefused("the event that it goes by is not there; choose another")
+        if not abs(self.offset_s) <= 7 * 86_400:
+            raise SettingRefused("an event lies at most 7 days before or after another")
+
+    def sentence(self) -> str:
+        """The rule as a plain phrase."""
+        name = f"“{self.other.name}”" if self.other else "an event that is gone"
+        if not self.offset_s:
+            return f"Together with {name}"
+        side = "before" if self.offset_s < 0 else "after"
+        return f"{span_text(abs(self.offset_s))} {side} {name}".capitalize()
+
+
+@dataclass(frozen=True, slots=True)
+class AfterSongs:
+    """The rule "after so many songs": the sequencer counts, there are no instants.
+
+    `within` narrows it to a daypart: from its time to the end of its repeat, on its days.
+    """
+
+    songs: int
+    within: TimeRule | None = None
+
+    def firings(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[int]:
+        """There are none beforehand."""
+        del tz, after_us, until_us
+        return []
+
+    def holds(self, tz: ZoneInfo, at_us: int) -> bool:
+        """Whether songs count at an instant."""
+        return self.within is None or self.within.daypart(tz, at_us)
+
+    def check(self) -> None:
+        """SettingRefused when it cannot be counted so."""
+        if not 1 <= self.songs <= 500:
+            raise SettingRefused(f"{self.songs} songs cannot be counted; give 1 to 500")
+        if self.within is not None:
+            self.within.check()
+
+    def sentence(self) -> str:
+        """The rule as a plain phrase."""
+        said = "After every song" if self.songs == 1 else f"After every {self.songs} songs"
+        if self.within is None:
+            return said
+        words = self.within.sentence()
+        return f"{said}, {words[0].lower()}{words[1:]}"
+
+
+def check_event(event: TimedEvent) -> None:
+    """SettingRefused with all that makes an event none."""
+    wrong = [] if event.name.strip() else ["it needs a name"]
+    try:
+        if isinstance(event.rule, TimeRule | Beside | AfterSongs):
+            event.rule.check()
+    except SettingRefused as error:
+        wrong.append(str(error))
+    for step in event.steps:
+        wrong += check_step(step)
+        if isinstance(step, PlayStream) and not (step.length_s or event.options.length_s):
+            wrong.append("a stream needs a length, its own or the event's")
+    if isinstance(event.rule, AfterSongs) and event.entry is not Entry.NEXT and event.line_steps:
+        wrong.append(f"what comes after songs comes in as “{Entry.NEXT}”")
+    if not 0 <= event.grace_s <= 7 * 86_400:
+        wrong.append("it can be made good for up to 7 days")
+    if wrong:
+        raise SettingRefused(f"timed event “{event.name}”: {'; '.join(wrong)}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,3 +264,10 @@ def firings(
         for at in event.rule.firings(tz, after_us, until_us)
     ]
     return sorted(found, key=lambda f: (f.at_us, -f.event.priority, f.event.id))
+
+
+def when_text(rule: Rule) -> str:
+    """Return the time of day of a rule for a narrow column, empty when it has none."""
+    if isinstance(rule, TimeRule):
+        return time_text(rule.start)
+    return ""

@@ -5,11 +5,13 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Action, Finding, Fired, Severity
-from nightly_spindle.core.drops import ReadingState, Rest
-from nightly_spindle.core.events import Entry, ExpectLog, Firing, LoadLog, Placement, TimedEvent
-from nightly_spindle.core.loading import Load, load_log, now_us
+from nightly_spindle.core.acting import Cut, Round, carry_out
+from nightly_spindle.core.actions import Action, Finding, Severity
+from nightly_spindle.core.drops import ReadingState
+from nightly_spindle.core.events import Entry, Firing, Inside, TimedEvent
+from nightly_spindle.core.loading import now_us
 from nightly_spindle.core.recurrence import TimeRule
+from nightly_spindle.core.steps import ExpectLog, LoadLog, Placement
 from nightly_spindle.core.timebase import US, broadcast_day, clock, resolve_local
 
 if TYPE_CHECKING:
@@ -23,74 +25,66 @@ if TYPE_CHECKING:
 
 def fire(
     programme: Programme, state: AirState, due: Sequence[Firing], actions: list[Action]
-) -> str:
-    """Let the firings of one instant act; returns a note when the item on air is to be cut.
+) -> Cut | None:
+    """Let the firings of one instant act; returns how the item on air is to be cut, if it is.
 
     By priority the first takes the air; what a later one puts at the front goes behind
     the lines of an earlier one at the same instant, and it replaces none of them.
     """
     state.fired_until_us = due[0].at_us
     state.orders = [order for order in state.orders if order.at_us > state.fired_until_us]
+    return act(programme, state, due, actions)
+
+
+def act(
+    programme: Programme, state: AirState, due: Sequence[Firing], actions: list[Action]
+) -> Cut | None:
+    """Let firings act that the clock did not bring about by itself; see `fire`."""
     state.revision += 1
-    kept = 0
-    cut = ""
-    in_place: set[tuple[int, int]] = set()  # drops and slots that a file was loaded for by hand
+    here = Round(programme, state, actions)
     for firing in due:
         event = firing.event
         if now_us(state) - firing.at_us > event.grace_s * US:
             actions.append(_missed(programme, state, firing))
-            continue
-        ids: list[int] = []
-        may_cut = True
-        for step in event.steps:
-            if isinstance(step, ExpectLog):
-                _look_for(programme, state, firing, step, actions)
-                continue
-            load = _load_of(programme, state, firing, step, kept, actions)
-            if load is None or (load.owner, load.slot.start_us) in in_place:
-                continue
-            lines, waits = load_log(programme, state, load, actions)
-            if lines and load.place_of:
-                in_place.add((load.owner, load.slot.start_us))
-            ids += [line.id for line in lines]
-            may_cut = may_cut and not waits
-        kept += len(ids)
-        if not event.loads:
-            continue
-        actions.append(
-            Fired(state.frame, firing.at_us, event.id, event.name, event.entry, tuple(ids))
+        elif not event.acts:
+            for step in event.steps:
+                if isinstance(step, ExpectLog):
+                    _look_for(programme, state, firing, step, actions)
+        elif not _gives_way(programme, state, firing, actions):
+            carry_out(here, firing)
+    return here.cut
+
+
+def _gives_way(
+    programme: Programme, state: AirState, firing: Firing, actions: list[Action]
+) -> bool:
+    """Whether an event must leave the air to the one that holds it, as is set for it."""
+    event, block = firing.event, state.block
+    if block is None or block.event_id == event.id or event.options.inside is Inside.ACTS:
+        return False
+    if firing.at_us >= block.until_us:
+        return False
+    waits = event.options.inside is Inside.WAITS
+    if waits and event.id not in state.held:
+        state.held.append(event.id)
+    when = clock(firing.at_us, programme.settings.tz)
+    until = clock(block.until_us, programme.settings.tz)
+    what = f"waits until {until}" if waits else "is dropped"
+    actions.append(
+        Finding(
+            "event-waits" if waits else "event-dropped",
+            Severity.NOTE,
+            state.frame,
+            f"“{event.name}” at {when} {what}: “{block.event}” holds the air until {until}.",
+            "Move one of the two, if that is not meant.",
         )
-        if ids and may_cut and event.entry is Entry.CUT_IN and not cut:
-            cut = f"cut in by “{event.name}”"
-            if not state.unattended:
-                actions.append(_held_back(programme, state, event))
-                cut = ""
-    return cut
+    )
+    return True
 
 
-def _load_of(
-    programme: Programme,
-    state: AirState,
-    firing: Firing,
-    step: LoadLog,
-    kept: int,
-    actions: list[Action],
-) -> Load | None:
-    drop = programme.drop_of(step)
-    if drop is None:
-        actions.append(_no_drop(state, firing.event))
-        return None
-    slot = programme.slot(drop, step.slot_us or firing.at_us)
-    reason = f"by “{firing.event.name}”"
-    place_of = step.drop if step.file else 0
-    return Load(drop, slot, step.placement, reason, firing.at_us, kept, place_of)
-
-
-def clears_all(programme: Programme, step: LoadLog) -> bool:
-    """Whether loading by this step leaves nothing of what was lined up before."""
-    drop = programme.drop_of(step)
-    dropped = drop is not None and drop.options.rest is Rest.DROPPED
-    return step.placement is Placement.REPLACE or (step.placement is Placement.FRONT and dropped)
+def fire_now(event: TimedEvent, at_us: int) -> Firing:
+    """Return the firing of an event by hand: now, whatever its rule and its switch say."""
+    return Firing(at_us, event)
 
 
 def _look_for(
@@ -158,26 +152,5 @@ def _missed(programme: Programme, state: AirState, firing: Firing) -> Finding:
         Severity.ALARM,
         state.frame,
         f"“{firing.event.name}” was due at {when} and is too late to be made good.",
-        "Load the log by hand, or allow the event more grace.",
-    )
-
-
-def _held_back(programme: Programme, state: AirState, event: TimedEvent) -> Finding:
-    when = clock(now_us(state), programme.settings.tz)
-    return Finding(
-        "event-held-back",
-        Severity.WARNING,
-        state.frame,
-        f"“{event.name}” loads at {when} but does not cut in: the station is attended.",
-        "Switch to unattended.",
-    )
-
-
-def _no_drop(state: AirState, event: TimedEvent) -> Finding:
-    return Finding(
-        "event-no-drop",
-        Severity.ALARM,
-        state.frame,
-        f"“{event.name}” loads from a log drop that is not there any more.",
-        "Choose a log drop in the event.",
+        "Do by hand what it would have done, or allow the event more grace.",
     )

@@ -28,11 +28,11 @@ from nightly_spindle.core.drops import (
     ReadingState,
     Rest,
 )
-from nightly_spindle.core.events import Placement
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.slots import Period, Slot, hours_from
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, clock, length, us_from_frames
 
 if TYPE_CHECKING:

@@ -147,7 +147,7 @@ def _night(
     landings = {(landing.event, landing.due_us): landing for landing in rehearsal.landings}
     pins = []
     for firing in programme.firings(from_us - 1, until_us):
-        if not firing.event.loads:
+        if not firing.event.acts:
             continue  # it only looks; nothing happens on air
         landing = landings.get((firing.event.name, firing.at_us))
         pins.append(

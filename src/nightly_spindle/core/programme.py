@@ -9,7 +9,8 @@ from hashlib import blake2s
 from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.drops import LogDrop
-from nightly_spindle.core.events import Firing, LoadLog, TimedEvent, firings
+from nightly_spindle.core.events import AfterSongs, Firing, TimedEvent, firings
+from nightly_spindle.core.holdings import Holdings, streams_of
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
 from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.segue_rules import Segues
@@ -19,6 +20,7 @@ from nightly_spindle.core.timebase import US
 if TYPE_CHECKING:
     from nightly_spindle.core.drops import LogReading
     from nightly_spindle.core.slots import Slot
+    from nightly_spindle.core.steps import LoadLog
 
 _CHUNK_US = 2 * 86_400 * US  # firings are worked out two days at a time
 
@@ -38,7 +40,7 @@ class Programme:
     `items` holds every item in reach (by cart), `unplayable` why an item cannot be
     played, `pool` the songs of the safety net's rotation in the order of their turn, `segues`
     what the station says of segues.
-    `standing` is what is wrong with the station at any hour.
+    `standing` is what is wrong with the station at any hour, `holdings` what events take from.
     """
 
     settings: StationSettings
@@ -50,12 +52,17 @@ class Programme:
     unplayable: dict[int, str] = field(default_factory=dict)
     standing: Sequence[Standing] = ()
     segues: Segues = field(default_factory=Segues)
+    holdings: Holdings = field(default_factory=Holdings)
+    _streams: dict[int, Item] = field(default_factory=dict)
+    _counting: list[TimedEvent] = field(default_factory=list)
     _from_us: int = 0
     _to_us: int = 0
     _ahead: list[Firing] = field(default_factory=list)
 
     def item(self, cart: int) -> Item | None:
-        """Return the item in reach with that cart number."""
+        """Return the item in reach with that cart number, or the stream that it stands for."""
+        if cart < 0:
+            return self._streams.get(cart)
         return STATION_TONE if cart == TONE_CART else self.items.get(cart)
 
     def why_unplayable(self, cart: int) -> str:
@@ -64,10 +71,30 @@ class Programme:
             return "it is not in the library"
         return self.unplayable.get(cart, "")
 
-    def set_events(self, events: Sequence[TimedEvent], drops: dict[int, LogDrop]) -> None:
+    def __post_init__(self) -> None:
+        """Work out what follows from the events."""
+        self.set_events(self.events, self.drops, self.holdings)
+
+    def set_events(
+        self, events: Sequence[TimedEvent], drops: dict[int, LogDrop], holdings: Holdings
+    ) -> None:
         """Go by other timed events and log drops from now on."""
-        self.events, self.drops = events, drops
+        self.events, self.drops, self.holdings = events, drops, holdings
+        self._streams = streams_of(events, self.settings.rate)
+        self._counting = [e for e in events if e.enabled and isinstance(e.rule, AfterSongs)]
         self._to_us = self._from_us
+
+    def counting(self, at_us: int) -> list[TimedEvent]:
+        """Return the events that count the songs of an instant."""
+        return [
+            event
+            for event in self._counting
+            if isinstance(event.rule, AfterSongs) and event.rule.holds(self.settings.tz, at_us)
+        ]
+
+    def event(self, number: int) -> TimedEvent | None:
+        """Return the event of that number, those of the log drops among them."""
+        return next((event for event in self.standing_events() if event.id == number), None)
 
     def go_by(self, settings: StationSettings, segues: Segues) -> None:
         """Play by other levels and segue rules from now on; all else needs a new start."""
@@ -118,14 +145,23 @@ class Programme:
 
         Looks two days ahead; an empty list means nothing fires until then.
         """
-        if not (self._from_us <= after_us < self._to_us - _CHUNK_US // 2):
-            self._from_us, self._to_us = after_us, after_us + _CHUNK_US
-            self._ahead = self.firings(self._from_us, self._to_us)
+        self._look_ahead(after_us)
         first = bisect_right(self._ahead, after_us, key=_instant)
         if first == len(self._ahead):
             return []
         last = bisect_right(self._ahead, self._ahead[first].at_us, key=_instant)
         return self._ahead[first:last]
+
+    def within(self, after_us: int, until_us: int) -> list[Firing]:
+        """Return the firings with after < at <= until, of at most a day ahead, at once."""
+        self._look_ahead(after_us)
+        first = bisect_right(self._ahead, after_us, key=_instant)
+        return self._ahead[first : bisect_right(self._ahead, until_us, key=_instant)]
+
+    def _look_ahead(self, after_us: int) -> None:
+        if not (self._from_us <= after_us < self._to_us - _CHUNK_US // 2):
+            self._from_us, self._to_us = after_us, after_us + _CHUNK_US
+            self._ahead = self.firings(self._from_us, self._to_us)
 
 
 def _instant(firing: Firing) -> int:

@@ -233,7 +233,7 @@ def _held(programme: Programme, state: AirState, begin: int, until: int) -> list
         us_from_frames(begin, rate) + state.offset_us - 1,
         us_from_frames(until, rate) + state.offset_us,
     )
-    coming = [firing for firing in coming if firing.event.loads]
+    coming = [firing for firing in coming if firing.event.line_steps]
     if not coming:
         return []
     first = coming[0]

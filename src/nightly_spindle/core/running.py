@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from nightly_spindle.core.items import Item
@@ -13,6 +13,7 @@ class Source(StrEnum):
     """Where a line comes from."""
 
     LOG = "log"
+    EVENT = "timed event"
     HAND = "by hand"
     DAY_LOG_AGAIN = "safety net: the day's log again"
     ROTATION = "safety net: rotation"
@@ -21,19 +22,26 @@ class Source(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """Where a line comes from and the rule that placed it. `drop` is the log drop's number."""
+    """Where a line comes from and the rule that placed it.
+
+    `drop` is the log drop's number, `event` the timed event's, and `file` its name for lines
+    that an event put in.
+    """
 
     source: Source
     file: str = ""
     line: int = 0
     why: str = ""
     drop: int = 0
+    event: int = 0
 
     @property
     def text(self) -> str:
         """The origin in a few words."""
         if self.file and self.source is Source.LOG:
             return f"{self.file} line {self.line}"
+        if self.source is Source.EVENT:
+            return f"event “{self.file}”"
         if self.file:
             return f"{self.source} ({self.file} line {self.line})"
         return str(self.source)
@@ -44,6 +52,7 @@ class Origin:
         if self.source is Source.LOG:
             return f"log line {self.line}"
         return {
+            Source.EVENT: self.file,
             Source.HAND: "by hand",
             Source.DAY_LOG_AGAIN: f"log again {self.line}",
             Source.ROTATION: "rotation",
@@ -53,12 +62,19 @@ class Origin:
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One line of the running order. `join` is what was set by hand of how it starts."""
+    """One line of the running order. `join` is what was set by hand of how it starts.
+
+    `begin` is the position (frames) that it starts from, 0 its cue in; at the instant `until_us`
+    it is faded out (0: it plays out). `shows` stands as now playing instead of its own title.
+    """
 
     id: int
     cart: int
     origin: Origin
     join: JoinEdit | None = None
+    begin: int = 0
+    until_us: int = 0
+    shows: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +107,7 @@ class Outcome(StrEnum):
     MISSING = "missing"
     UNPLAYABLE = "unplayable"
     MISSED = "missed"
+    FIRED = "fired"
     INTERRUPTED = "interrupted"
 
 
@@ -137,6 +154,33 @@ class LoadOrder:
     placement: str
 
 
+@dataclass(frozen=True, slots=True)
+class Deadline:
+    """An event's lines are next, and cut in at this instant if they are not on air by then.
+
+    `back` means that what they cut off goes on after them.
+    """
+
+    at_us: int
+    event: str
+    line_ids: tuple[int, ...]
+    fade_s: float
+    note: str
+    back: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """An event that holds the air until an instant. `at_end` is a `core.events.BlockEnd`."""
+
+    event_id: int
+    event: str
+    until_us: int
+    at_end: str
+    fade_s: float = 0.0
+    line_ids: tuple[int, ...] = ()
+
+
 @dataclass(slots=True)
 class AirState:
     """Everything that the sequencer remembers, and all that a restart needs.
@@ -147,6 +191,12 @@ class AirState:
     frame at which the item on air is faded out when its fader went down ahead of the next
     item's start, 0 while it has not. `loaded` is each drop's newest log, the newest of all last,
     `awaited` what was due and was not there, `orders` what was told to load later, by time.
+
+    Of timed events: `deadlines` of those that wait, by time; the `block` that holds the air;
+    `held` are the numbers of events that wait for its end; `counts` says how many songs were
+    heard since an event that counts them, `taken` what a step has played of its list or folder,
+    `turns` how often. `overlays` whether overlays may sound, `warned_us` the firing that was told
+    to be one that cannot land.
     """
 
     rate: int
@@ -166,6 +216,14 @@ class AirState:
     loaded: list[Loaded] = field(default_factory=list)
     awaited: list[Awaited] = field(default_factory=list)
     orders: list[LoadOrder] = field(default_factory=list)
+    deadlines: list[Deadline] = field(default_factory=list)
+    block: Block | None = None
+    held: list[int] = field(default_factory=list)
+    counts: dict[int, int] = field(default_factory=dict)
+    taken: dict[str, list[int]] = field(default_factory=dict)
+    turns: dict[str, int] = field(default_factory=dict)
+    overlays: bool = True
+    warned_us: int = 0
 
     def take_id(self) -> int:
         """Return an id that no line and no play of this state has had."""
@@ -175,22 +233,16 @@ class AirState:
 
     def copy(self) -> AirState:
         """Return an independent copy; the frozen parts are shared."""
-        return AirState(
-            self.rate,
-            self.frame,
-            self.fired_until_us,
-            self.offset_us,
-            self.unattended,
-            self.stopped,
-            list(self.upcoming),
-            self.playing,
-            list(self.history),
-            self.next_id,
-            self.rung,
-            self.again_yielded,
-            self.revision,
-            self.silent_at,
-            list(self.loaded),
-            list(self.awaited),
-            list(self.orders),
+        return replace(
+            self,
+            upcoming=list(self.upcoming),
+            history=list(self.history),
+            loaded=list(self.loaded),
+            awaited=list(self.awaited),
+            orders=list(self.orders),
+            deadlines=list(self.deadlines),
+            held=list(self.held),
+            counts=dict(self.counts),
+            taken={key: list(carts) for key, carts in self.taken.items()},
+            turns=dict(self.turns),
         )

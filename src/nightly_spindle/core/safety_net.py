@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Action, Finding, Severity
 from nightly_spindle.core.drops import Loads, Short
-from nightly_spindle.core.events import LoadLog
 from nightly_spindle.core.items import TONE_CART
 from nightly_spindle.core.rotation import choose
 from nightly_spindle.core.running import Line, Origin, Source
+from nightly_spindle.core.steps import LoadLog
 from nightly_spindle.core.timebase import clock, to_frames, us_from_frames
 
 if TYPE_CHECKING:

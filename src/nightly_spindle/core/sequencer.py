@@ -22,10 +22,12 @@ from nightly_spindle.core.actions import (
 )
 from nightly_spindle.core.edits import Edits
 from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.events import Firing
-from nightly_spindle.core.firing import fire, order_firing
-from nightly_spindle.core.items import TONE_CART, Ending
+from nightly_spindle.core.events import AfterSongs, Entry, Firing
+from nightly_spindle.core.firing import act, fire, order_firing
+from nightly_spindle.core.holding import end, next_end
+from nightly_spindle.core.items import TONE_CART, Ending, Kind
 from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
+from nightly_spindle.core.land_plan import look_to_land
 from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.loading import follow_change, load_late, top_up
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED
@@ -34,7 +36,9 @@ from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.acting import Cut
     from nightly_spindle.core.drops import LogReading
+    from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import Awaited, Loaded
@@ -42,6 +46,7 @@ if TYPE_CHECKING:
 
 _REJOIN_FADE_S = 0.3
 _DEATH_FADE_S = 0.5
+_HALF_FRAME_US = 12  # a frame's instant may lie so far before the one it stands for
 _HISTORY = 600  # plays remembered: more than a day and a night of songs
 
 
@@ -50,14 +55,16 @@ class _Beat:
     at: int
     firings: tuple[Firing, ...] = ()
     fades: bool = False
+    ends: bool = False
 
 
 class Sequencer(Edits):
     """Drives one `AirState` by one `Programme`."""
 
-    def __init__(self, programme: Programme, state: AirState) -> None:
+    def __init__(self, programme: Programme, state: AirState, *, lands: bool = True) -> None:
         super().__init__(state)
         self.programme = programme
+        self._lands = lands  # whether it looks ahead to land events on time
         self._planned: tuple[tuple[Play, Line, Item, Segues], Join] | None = None
 
     # -- driving -------------------------------------------------------------------
@@ -69,13 +76,22 @@ class Sequencer(Edits):
             self.state.frame = max(self.state.frame, beat.at)
             if beat.firings:
                 cut = fire(self.programme, self.state, beat.firings, actions)
-                if cut:
-                    self._cut_to_next(cut, actions)
+                self._after_events(cut, actions)
+            elif beat.ends:
+                at_us = self.instant_of(self.state.frame) + _HALF_FRAME_US
+                self._after_events(end(self.programme, self.state, at_us, actions), actions)
             elif beat.fades:
                 self._begin_fade(actions)
             else:
                 self._pass_on(actions)
         self.state.frame = max(self.state.frame, until)
+        return actions
+
+    def fire_by_hand(self, event: TimedEvent) -> list[Action]:
+        """Let an event act now, whatever its rule and its switch say."""
+        actions: list[Action] = []
+        firing = Firing(self.instant_of(self.state.frame), event)
+        self._after_events(act(self.programme, self.state, [firing], actions), actions)
         return actions
 
     def load_by_hand(self, order: LoadOrder) -> LoadOrder:
@@ -225,20 +241,70 @@ class Sequencer(Edits):
     # -- deciding ---------------------------------------------------------------------
 
     def _next_beat(self, until: int, actions: list[Action]) -> _Beat | None:
+        state = self.state
         firings = self._next_firings()
-        fires = None
-        if firings:
-            fires = max(self.frame_of(firings[0].at_us), self.state.frame)
-        passes = self._next_pass(actions, until if fires is None else min(fires, until))
+        fires = max(self.frame_of(firings[0].at_us), state.frame) if firings else None
+        over = next_end(state)
+        ends = None if over is None else max(self.frame_of(over), state.frame)
+        before = min(until, *(at for at in (fires, ends, until) if at is not None))
+        passes = self._next_pass(actions, before)
         fades = None if passes is None else self._next_fade(actions)
         soonest = passes if fades is None else fades
-        if fires is not None and fires < until and (soonest is None or fires <= soonest):
+        if ends is not None and ends < until and (fires is None or ends < fires):
+            if soonest is None or ends <= soonest:
+                return _Beat(ends, ends=True)
+        elif fires is not None and fires < until and (soonest is None or fires <= soonest):
             return _Beat(fires, tuple(firings))
+        early = None if fires is None or fades is not None else fires - self._early(firings)
+        if passes is not None and early is not None and early <= passes < until:
+            return _Beat(passes, tuple(firings))
         if fades is not None and fades < until:
             return _Beat(fades, fades=True)
         if passes is not None and passes < until:
             return _Beat(passes)
         return None
+
+    def _early(self, firings: list[Firing]) -> int:
+        """Return by how many frames what is due next may come early, to land on time."""
+        if not self.state.unattended or any(f.event.entry is Entry.CUT_IN for f in firings):
+            return 0
+        near = [f.event.options.tolerance_s for f in firings if f.event.entry is Entry.LAND]
+        return to_frames(min(near), self.state.rate) if near else 0
+
+    def _after_events(self, cut: Cut | None, actions: list[Action]) -> None:
+        """Cut the item on air off when events want that, and look for what is to land."""
+        if cut is not None and self.state.playing is not None and not self.state.unattended:
+            self._silence(cut.note, actions, Outcome.CUT, cut.fade_s)
+            self.state.stopped = True
+        elif cut is not None:
+            self._go_back_to(cut)
+            self._cut_to_next(cut.note, actions, fade_s=cut.fade_s)
+        self._look_to_land(actions)
+
+    def _go_back_to(self, cut: Cut) -> None:
+        """Line up the rest of what is cut off, behind the event's lines."""
+        state, playing = self.state, self.state.playing
+        if playing is None or not cut.back_after:
+            return
+        position = playing.begin + state.frame - playing.start
+        left = span(playing.item, state.rate, self.programme.segues).segue - position
+        if left < to_frames(self.programme.settings.rejoin_s, state.rate):
+            return
+        why = f"{playing.line.origin.why} Goes on after it was {cut.note}."
+        rest = replace(playing.line, id=state.take_id(), begin=position, join=None,
+                       origin=replace(playing.line.origin, why=why))  # fmt: skip
+        places = [at for at, line in enumerate(state.upcoming) if line.id == cut.back_after]
+        at = places[0] + 1 if places else 0
+        state.upcoming.insert(at, rest)
+
+    def _look_to_land(self, actions: list[Action]) -> None:
+        """Choose what to leave out or add, so that an event that is to land does."""
+        if self._lands:
+            look_to_land(self.programme, self.state, self._preview, actions)
+            self._planned = None
+
+    def _preview(self, state: AirState) -> Sequencer:
+        return Sequencer(self.programme, state, lands=False)
 
     def _next_firings(self) -> list[Firing]:
         """Return what is due next: the programme's firings, and what was told to load by hand."""
@@ -323,19 +389,25 @@ class Sequencer(Edits):
         self._start(line, item, join, actions)
 
     def _cut_to_next(
-        self, note: str, actions: list[Action], outcome: Outcome = Outcome.CUT
+        self,
+        note: str,
+        actions: list[Action],
+        outcome: Outcome = Outcome.CUT,
+        fade_s: float = 0.0,
     ) -> None:
         """Start the next line at the present frame, the item on air fading under it."""
         line, item = self._next_line(actions)
-        self._silence(note, actions, outcome)
+        self._silence(note, actions, outcome, fade_s)
         self._start(line, item, None, actions)
 
-    def _silence(self, note: str, actions: list[Action], outcome: Outcome) -> None:
+    def _silence(
+        self, note: str, actions: list[Action], outcome: Outcome, fade_s: float = 0.0
+    ) -> None:
         state = self.state
         if state.playing is None:
             return
         settings = self.programme.settings
-        fade = to_frames(settings.levels.cut_fade_s, state.rate)
+        fade = to_frames(fade_s or settings.levels.cut_fade_s, state.rate)
         curve = settings.segue.fade_out_curve
         actions.append(FadeVoice(state.frame, state.playing.id, fade, curve))
         actions.append(Ended(state.playing, state.frame + fade, outcome, note))
@@ -344,8 +416,9 @@ class Sequencer(Edits):
     def _start(self, line: Line, item: Item, join: Join | None, actions: list[Action]) -> None:
         state = self.state
         state.upcoming.pop(0)
-        begin = span(item, state.rate).cue_in
-        play = Play(state.take_id(), line, item, state.frame, begin)
+        cue_in = span(item, state.rate).cue_in
+        begin = max(cue_in, line.begin)
+        play = Play(state.take_id(), line, item, state.frame, begin, joined=begin > cue_in)
         state.playing, state.silent_at = play, 0
         state.again_yielded = True
         state.revision += 1
@@ -353,7 +426,28 @@ class Sequencer(Edits):
             state.history.append(Heard(item.cart, item.artist, item.title, state.frame))
             del state.history[:-_HISTORY]
         top_up(self.programme, state, actions, self._expected_end)
-        actions.append(self._voice(play, join.fade_in if join else 0, join))
+        fade_in = join.fade_in if join else 0
+        if play.joined:
+            fade_in = max(fade_in, to_frames(_REJOIN_FADE_S, state.rate))
+        actions.append(self._voice(play, fade_in, join))
+        if item.kind is Kind.SONG and not play.joined:
+            self._count(actions)
+        self._look_to_land(actions)
+
+    def _count(self, actions: list[Action]) -> None:
+        """Count a song for the events that come after so many; none of them cuts in."""
+        state, now = self.state, self.instant_of(self.state.frame)
+        due = []
+        for event in self.programme.counting(now):
+            heard = state.counts.get(event.id, 0) + 1
+            assert isinstance(event.rule, AfterSongs)
+            if heard >= event.rule.songs:
+                heard = 0
+                due.append(Firing(now, event))
+            state.counts[event.id] = heard
+        if due:
+            due.sort(key=lambda firing: (-firing.event.priority, firing.event.id))
+            act(self.programme, state, due, actions)
 
     def _voice(self, play: Play, fade_in: int, join: Join | None) -> StartVoice:
         end = span(play.item, self.state.rate).cue_out

@@ -10,18 +10,25 @@ from nightly_spindle.core.actions import (
     Dropped,
     Ended,
     FadeVoice,
+    Finding,
+    Fired,
     LogLoaded,
+    Severity,
     StartVoice,
 )
-from nightly_spindle.core.drops import Loads
-from nightly_spindle.core.events import LoadLog
-from nightly_spindle.core.firing import clears_all
+from nightly_spindle.core.drops import Loads, Rest
+from nightly_spindle.core.events import Entry, Firing
+from nightly_spindle.core.firing import act
 from nightly_spindle.core.running import AirState, Awaited, Outcome
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.slots import hours_from
-from nightly_spindle.core.timebase import US, frames_from_us
+from nightly_spindle.core.steps import LoadLog, Placement
+from nightly_spindle.core.timebase import US, clock, frames_from_us
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.programme import Programme
 
 # One broadcast day and the longest night of the year: an older log is not today's.
@@ -41,11 +48,9 @@ def cold_state(programme: Programme, at_us: int) -> AirState:
     rate = programme.settings.rate
     begin = None
     for firing in reversed(programme.firings(at_us - _BACK_US, at_us)):
-        steps = [step for step in firing.event.steps if isinstance(step, LoadLog)]
-        found = [step for step in steps if _is_there(programme, step, firing.at_us)]
-        if found:
+        if _still_on(programme, firing, at_us):
             begin = firing.at_us
-            if any(clears_all(programme, step) for step in found):
+            if _leaves_nothing(programme, firing.event):
                 break
     filling = [d for d in programme.drops.values() if d.options.loads is Loads.LINES_LEFT]
     for drop in filling:
@@ -61,6 +66,26 @@ def cold_state(programme: Programme, at_us: int) -> AirState:
         if drop.options.enabled and due and slot.among(hours_from(drop.options.hours)):
             state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, at_us))
     return state
+
+
+def _still_on(programme: Programme, firing: Firing, at_us: int) -> bool:
+    """Whether what an event put on air may be on air still: a log, or a length not over yet."""
+    event = firing.event
+    if any(
+        isinstance(step, LoadLog) and _is_there(programme, step, firing.at_us)
+        for step in event.steps
+    ):
+        return True
+    return bool(event.line_steps) and firing.at_us + round(event.options.length_s * US) > at_us
+
+
+def _leaves_nothing(programme: Programme, event: TimedEvent) -> bool:
+    """Whether an event leaves nothing of what was lined up before it."""
+    if event.clears:
+        return True
+    drops = [programme.drop_of(step) for step in event.steps if isinstance(step, LoadLog)
+             and step.placement is Placement.FRONT]  # fmt: skip
+    return any(drop is not None and drop.options.rest is Rest.DROPPED for drop in drops)
 
 
 def _is_there(programme: Programme, step: LoadLog, at_us: int) -> bool:
@@ -88,9 +113,41 @@ def take_the_air(
     actions: list[Action] = []
     if saved:
         actions += [_missed(action) for action in passed if not _sounds(action, interrupted)]
+        actions += _make_good(programme, sequencer.state, passed)
     else:
         actions += _joined(sequencer.state, passed)
+        sequencer.state.stopped = False  # whoever starts an engine wants to hear it
     return sequencer, actions + sequencer.rejoin()
+
+
+def _make_good(programme: Programme, state: AirState, passed: Iterable[Action]) -> list[Action]:
+    """Let events act now that were due while the engine was off, and tell of those too late.
+
+    What is still to be heard of an event needs no making good, nor do logs: the station goes on
+    where it should be by now.
+    """
+    actions: list[Action] = []
+    tz = programme.settings.tz
+    to_come = {line.id for line in state.upcoming}
+    to_come |= {state.playing.line.id} if state.playing else set()
+    for fired in passed:
+        if not isinstance(fired, Fired) or not fired.line_ids or to_come & set(fired.line_ids):
+            continue
+        event = programme.event(fired.event_id)
+        if event is None or any(isinstance(step, LoadLog) for step in event.steps):
+            continue
+        late = (_now_us(state) - fired.due_us) / US
+        when = clock(fired.due_us, tz)
+        if late > event.grace_s:
+            text = f"“{event.name}” was due at {when} while the engine was off, and is dropped."
+            mend = "Do by hand what it would have done, or allow the event more grace."
+            actions.append(Finding("event-missed", Severity.ALARM, state.frame, text, mend))
+            continue
+        text = f"“{event.name}” was due at {when} while the engine was off: made good now."
+        mend = "Allow it less grace if it is not to be made good."
+        actions.append(Finding("event-made-good", Severity.NOTE, state.frame, text, mend))
+        act(programme, state, [Firing(fired.due_us, replace(event, entry=Entry.NEXT))], actions)
+    return actions
 
 
 def _now_us(state: AirState) -> int:

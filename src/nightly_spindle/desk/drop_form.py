@@ -25,12 +25,12 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.declared import group_from, specs, texts_of
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
 from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.events import Placement
 from nightly_spindle.core.log_meanings import Meaning, Means, meaning_from
 from nightly_spindle.core.log_text import CHARSETS
 from nightly_spindle.core.logs import LogFormat
 from nightly_spindle.core.name_pattern import PARTS
 from nightly_spindle.core.slots import Period
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.desk.fields import Field, NumberField
 
 if TYPE_CHECKING:

@@ -8,10 +8,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
-from nightly_spindle.core.events import Entry, Placement
+from nightly_spindle.core.events import Entry
 from nightly_spindle.core.log_meanings import Meaning, Means
 from nightly_spindle.core.log_writers import LogEntry
 from nightly_spindle.core.slots import Period
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, resolve_local
 from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
 from nightly_spindle.store.snapshot import Snapshot, open_station

@@ -6,7 +6,8 @@ arrivals, backups) is not in it.
 
 History: format 1 is the first. Format 2 has markers set by hand, how items want to be played,
 segue rules and joins of pairs; one of format 1 is read as if it had none. Format 3 has how log
-drops load and what was settled by hand; drops of older ones load by timed events only.
+drops load and what was settled by hand; drops of older ones load by timed events only. Format 4
+has timed events of every kind, with a number each; those of older ones are numbered in order.
 """
 
 from __future__ import annotations
@@ -23,14 +24,16 @@ from nightly_spindle.core.book import Book, Change, compare
 from nightly_spindle.core.declared import texts_of
 from nightly_spindle.core.drops import DropOptions, check_drop
 from nightly_spindle.core.errors import InputFault, SettingRefused
+from nightly_spindle.core.event_values import events_from, joined
+from nightly_spindle.core.events import check_event
 from nightly_spindle.core.intake import options_from, options_values
 from nightly_spindle.core.markers import marks_from, shaping_from
 from nightly_spindle.core.matching import key, search_words
-from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.segue_rules import edit_from, edit_values, pair_rule
 from nightly_spindle.core.settings import RENAMED, settings_from, texts_from
 from nightly_spindle.core.song_names import song_key
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.events import row_of, values_of
 from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text
 from nightly_spindle.store.snapshot import drop_of
 
@@ -40,8 +43,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.library import Library
 
-FORMAT = "nightly-spindle-book-3"
-_FORMER = ("nightly-spindle-book-1", "nightly-spindle-book-2")
+FORMAT = "nightly-spindle-book-4"
+_FORMER = ("nightly-spindle-book-1", "nightly-spindle-book-2", "nightly-spindle-book-3")
 SCHEMA = Path(__file__).with_name("book.schema.json")
 _ITEM = (
     "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
@@ -50,7 +53,6 @@ _ITEM = (
 # what a measure of the former format does not have
 _MEASURE_BLANK = {"intro_end_s": None, "sag_s": None, "sure_cue_in": 0.0, "sure_intro_end": 0.0,
                   "sure_segue": 0.0, "sure_fade_start": 0.0, "sure_cue_out": 0.0}  # fmt: skip
-_EVENT = ("name", "start", "rrule", "entry", "priority", "grace_s")
 
 
 def read_station(folder: Path) -> dict[str, Any]:
@@ -73,7 +75,7 @@ def read_station(folder: Path) -> dict[str, Any]:
                 {"said": row["said"], "cart": row["cart"]}
                 for row in _all(connection, "log_settled", "said")
             ],
-            "events": [_event(row) for row in _all(connection, "timed_event", "id")],
+            "events": [values_of(row) for row in _all(connection, "timed_event", "id")],
             "intake_jobs": [_job(row) for row in _all(connection, "intake_job", "name")],
             "segue_rules": [
                 {"out": row["out"], "into": row["into"], "values": json.loads(row["texts"])}
@@ -127,9 +129,15 @@ def _from_former(book: Any) -> Any:
     if isinstance(drops, list):
         blank: dict[str, Any] = {"options": {}, "paths": [], "meanings": []}
         drops = [{**blank, **drop} if isinstance(drop, dict) else drop for drop in drops]
+    events = book.get("events")
+    if isinstance(events, list):
+        events = [
+            {"id": number, "rule": {}, "options": {}, **event} if isinstance(event, dict) else event
+            for number, event in enumerate(events, 1)
+        ]
     new: dict[str, Any] = {"segue_rules": [], "join_pairs": [], "log_settled": []}
-    same = {"settings": settings, "items": items, "log_drops": drops, "format": FORMAT}
-    return {**new, **book, **same}
+    same = {"settings": settings, "items": items, "log_drops": drops, "events": events}
+    return {**new, **book, **same, "format": FORMAT}
 
 
 def _wrong(book: Any) -> list[str]:
@@ -144,7 +152,7 @@ def _wrong(book: Any) -> list[str]:
     return wrong or [*_wrong_marks(book), *_wrong_values(book)]
 
 
-_MARKS = {"items": "cart", "categories": "name", "lists": "name", "log_drops": "id",
+_MARKS = {"items": "cart", "categories": "name", "lists": "name", "log_drops": "id", "events": "id",
           "intake_jobs": "name"}  # fmt: skip
 
 
@@ -170,11 +178,7 @@ def _wrong_values(book: Book) -> list[str]:
         settings_from(book["settings"])
     except SettingRefused as error:
         wrong.append(f"settings: {error}")
-    for number, event in enumerate(book["events"]):
-        try:
-            TimeRule(datetime.fromisoformat(event["start"]), event["rrule"]).check()
-        except (ValueError, SettingRefused) as error:
-            wrong.append(f"events/{number} “{event['name']}”: {error}")
+    wrong += _wrong_events(book)
     for drop in book["log_drops"]:
         try:
             check_drop(drop_of(_drop_row(drop), Path("/")))
@@ -186,6 +190,24 @@ def _wrong_values(book: Book) -> list[str]:
             options_from(job["options"])
         except SettingRefused as error:
             wrong.append(f"intake_jobs/{number}: {error}")
+    return wrong
+
+
+def _wrong_events(book: Book) -> list[str]:
+    """Return timed events that cannot be."""
+    wrong = []
+    found = []
+    for entry in book["events"]:
+        try:
+            found += events_from([entry])
+        except SettingRefused as error:
+            wrong.append(f"events/{entry['id']}: {error}")
+    by_id = {event.id: event for event in found}
+    for event in found:
+        try:
+            check_event(joined(event, by_id))
+        except SettingRefused as error:
+            wrong.append(f"events/{event.id}: {error}")
     return wrong
 
 
@@ -251,7 +273,7 @@ def apply_book(library: Library, book: Book) -> None:
     for table, rows in (
         (t.log_drop, [_drop_row(entry) for entry in book["log_drops"]]),
         (t.log_settled, [{**entry, "at_us": 0} for entry in book["log_settled"]]),
-        (t.timed_event, [_event_row(entry) for entry in book["events"]]),
+        (t.timed_event, [row_of(entry) for entry in book["events"]]),
         (t.intake_job, [_job_row(entry) for entry in book["intake_jobs"]]),
         (t.segue_rule, [_rule_row(entry) for entry in book["segue_rules"]]),
         (t.join_pair, [_pair_row(entry) for entry in book["join_pairs"]]),
@@ -387,20 +409,6 @@ def _drop(row: sqlite3.Row) -> dict[str, Any]:
 def _drop_row(entry: dict[str, Any]) -> dict[str, Any]:
     texts = {name: json.dumps(entry[name], ensure_ascii=False) for name in _JSON}
     return {**entry, **texts}
-
-
-def _event(row: sqlite3.Row) -> dict[str, Any]:
-    return {
-        **{name: row[name] for name in _EVENT},
-        "exdates": [text for text in row["exdates"].split(",") if text],
-        "steps": json.loads(row["steps"]),
-        "enabled": bool(row["enabled"]),
-    }
-
-
-def _event_row(entry: dict[str, Any]) -> dict[str, Any]:
-    steps = json.dumps(entry["steps"], ensure_ascii=False)
-    return {**entry, "exdates": ",".join(entry["exdates"]), "steps": steps}
 
 
 def _job(row: sqlite3.Row) -> dict[str, Any]:

@@ -6,22 +6,21 @@ import json
 import os
 import sqlite3
 from dataclasses import dataclass
-from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.declared import group_from, specs
 from nightly_spindle.core.drops import DropOptions, LogDrop
-from nightly_spindle.core.errors import InputFault, SettingRefused
-from nightly_spindle.core.events import Entry, LoadLog, Placement, TimedEvent
+from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.log_meanings import Meaning, Means
 from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rotation import turn_order
 from nightly_spindle.core.safekeeping import Backup, Standing, backup_standing
 from nightly_spindle.core.settings import settings_from
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.database import connect
+from nightly_spindle.store.events import read_timed_events
+from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import ITEM, item_from, items_by_cart
 from nightly_spindle.store.log_reader import LogReader
 from nightly_spindle.store.segues import read_segues
@@ -30,6 +29,7 @@ from nightly_spindle.store.station import absolute
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping
 
+    from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import AirState
     from nightly_spindle.core.segue_rules import Segues
@@ -109,8 +109,10 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     events, drops = read_events(connection, folder)
     items: dict[int, Item] = {}
     logs = LogReader(folder, connection, items, settle_s)
-    programme = Programme(settings, logs, items, events, drops, segues=segues)
+    holdings, carts = read_holdings(connection, folder, events)
+    programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings)
     snapshot = Snapshot(folder, connection, programme, logs)
+    snapshot.reach(carts)
     load_pool(snapshot)
     return snapshot
 
@@ -120,8 +122,7 @@ def read_events(
 ) -> tuple[list[TimedEvent], dict[int, LogDrop]]:
     """Read the timed events, and the log drops by number."""
     drops = {row["id"]: drop_of(row, folder) for row in connection.execute(_DROPS)}
-    rows = connection.execute("SELECT * FROM timed_event ORDER BY id")
-    return [_event(row) for row in rows], drops
+    return read_timed_events(connection), drops
 
 
 def load_pool(snapshot: Snapshot) -> None:
@@ -184,26 +185,3 @@ def drop_of(row: sqlite3.Row | Mapping[str, Any], folder: Path) -> LogDrop:
         tuple((a, absolute(folder, b)) for a, b in json.loads(row["paths"])),
         tuple(Meaning(text, Means(m), value) for text, m, value in json.loads(row["meanings"])),
     )
-
-
-def _event(row: sqlite3.Row) -> TimedEvent:
-    exdates = tuple(datetime.fromisoformat(text) for text in row["exdates"].split(",") if text)
-    return TimedEvent(
-        row["id"],
-        row["name"],
-        TimeRule(datetime.fromisoformat(row["start"]), row["rrule"], exdates),
-        Entry(row["entry"]),
-        tuple(_step(step, row["name"]) for step in json.loads(row["steps"])),
-        row["priority"],
-        bool(row["enabled"]),
-        row["grace_s"],
-    )
-
-
-def _step(step: dict[str, Any], event: str) -> LoadLog:
-    if step.get("step") != "load log":
-        raise InputFault(
-            f"the timed event “{event}” has the step '{step.get('step')}', which this program "
-            "does not know; remove the step or update the program"
-        )
-    return LoadLog(int(step["drop"]), Placement(step["placement"]))

@@ -239,14 +239,16 @@ timed_event = Table(
     metadata,
     Column("id", Integer, primary_key=True),
     Column("name", Text, nullable=False),
-    Column("start", Text, nullable=False),  # local time, ISO 8601
+    Column("start", Text, nullable=False),  # local time, ISO 8601; empty where there is none
     Column("rrule", Text, nullable=False),  # RFC 5545, empty for once
     Column("exdates", Text, nullable=False, default=""),  # local times, commas between
     Column("entry", Text, nullable=False),
-    Column("steps", Text, nullable=False),  # JSON list
+    Column("steps", Text, nullable=False),  # core.steps, a JSON list
     Column("priority", Integer, nullable=False, default=0),
     Column("enabled", Boolean, nullable=False, default=True),
     Column("grace_s", Float, nullable=False, default=900.0),
+    Column("rule", Text, nullable=False, default="{}"),  # core.event_values, JSON
+    Column("options", Text, nullable=False, default="{}"),  # core.events.EventOptions, JSON
 )
 
 # Backups that were made or tried; `problem` says why one failed.

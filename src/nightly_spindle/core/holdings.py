@@ -1,0 +1,201 @@
+"""What the steps of timed events can take from: lists, folders, categories, streams."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from hashlib import blake2s
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.items import Ending, Item, Kind, Measure
+from nightly_spindle.core.rotation import choose
+from nightly_spindle.core.running import Heard
+from nightly_spindle.core.steps import (
+    Pick,
+    PlayCategory,
+    PlayFolder,
+    PlayItem,
+    PlayList,
+    PlayStep,
+    PlayStream,
+)
+from nightly_spindle.core.timebase import to_frames
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable, Sequence
+
+    from nightly_spindle.core.events import TimedEvent
+    from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.running import AirState
+
+_MOST_STEPS = 100  # steps of one event that have a number of their own
+_STREAM_FADE_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Holdings:
+    """The carts of what the station's events name, each in its own order.
+
+    Lists in the order of their lines, folders by file name, categories longest unheard first.
+    `strays` counts the files of a folder that are audio but not in the library.
+    """
+
+    lists: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    folders: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    categories: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    strays: dict[str, int] = field(default_factory=dict)
+
+    def carts(self, step: PlayStep) -> tuple[int, ...] | None:
+        """Return what a step takes from, None when there is no such thing."""
+        if isinstance(step, PlayItem):
+            return (step.cart,)
+        if isinstance(step, PlayList):
+            return self.lists.get(step.name.casefold())
+        if isinstance(step, PlayFolder):
+            return self.folders.get(step.folder)
+        if isinstance(step, PlayCategory):
+            return self.categories.get(step.name.casefold())
+        return ()
+
+
+def stream_cart(event_id: int, index: int) -> int:
+    """Return the cart number that stands for the stream of an event's step: below 0."""
+    return -(event_id * _MOST_STEPS + index + 1)
+
+
+def streams_of(events: Iterable[TimedEvent], rate: int) -> dict[int, Item]:
+    """Return the streams that events take over, as items by their numbers."""
+    return {
+        stream_cart(event.id, index): stream_item(event, index, step, rate)
+        for event in events
+        for index, step in enumerate(event.steps)
+        if isinstance(step, PlayStream)
+    }
+
+
+def stream_item(event: TimedEvent, index: int, step: PlayStream, rate: int) -> Item:
+    """Return a stream as an item that lasts as long as it is to be taken over."""
+    lasts = step.length_s or event.options.length_s
+    segue = max(0.0, lasts - _STREAM_FADE_S)
+    measure = Measure(lasts, rate, 2, None, cue_out_s=lasts, segue_s=segue, fade_start_s=segue,
+                      ending=Ending.FADE)  # fmt: skip
+    return Item(stream_cart(event.id, index), Kind.STREAM, step.name, "", step.url, measure)
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """What a step gave: carts with why each, and what it could not give (empty: nothing)."""
+
+    picks: tuple[tuple[int, str], ...] = ()
+    lacks: str = ""
+
+
+def take(
+    programme: Programme, state: AirState, event: TimedEvent, index: int, step: PlayStep
+) -> Taken:
+    """Take what a step plays now, and remember what has had its turn."""
+    if isinstance(step, PlayStream):
+        cart = stream_cart(event.id, index)
+        why_not = programme.why_unplayable(cart)
+        return (
+            Taken(lacks=f"the stream “{step.name}”: {why_not}")
+            if why_not
+            else Taken(((cart, f"From {step.url}."),))
+        )
+    known = programme.holdings.carts(step)
+    if known is None:
+        return Taken(lacks=f"{_named(step)} is not there")
+    playable = [cart for cart in known if not programme.why_unplayable(cart)]
+    if not playable:
+        why = programme.why_unplayable(known[0]) if known else "nothing is in it"
+        return Taken(lacks=f"{_named(step)}: {why}")
+    lost = len(known) - len(playable)
+    lacks = f"{_named(step)}: {lost} of {len(known)} cannot be played" if lost else ""
+    if isinstance(step, PlayItem):
+        return Taken(((step.cart, "The item that its step names."),), lacks)
+    if isinstance(step, PlayCategory):
+        return Taken(tuple(_in_rotation(programme, state, step, playable)), lacks)
+    return Taken(tuple(_picked(programme, state, event, index, step.pick, playable)), lacks)
+
+
+def needs(programme: Programme, event: TimedEvent, index: int, step: PlayStep) -> str:
+    """Return what a step would lack if it were due now, empty when nothing."""
+    if isinstance(step, PlayStream):
+        return programme.why_unplayable(stream_cart(event.id, index))
+    known = programme.holdings.carts(step)
+    if known is None:
+        return f"{_named(step)} is not there"
+    lost = [cart for cart in known if programme.why_unplayable(cart)]
+    if not known:
+        strays = programme.holdings.strays.get(getattr(step, "folder", ""), 0)
+        more = f"; {strays} files there are not in the library" if strays else ""
+        return f"{_named(step)} holds nothing that can be played{more}"
+    if lost:
+        why = programme.why_unplayable(lost[0])
+        more = f", and {len(lost) - 1} more of {_named(step)}" if len(lost) > 1 else ""
+        return f"{_title(programme, lost[0])}: {why}{more}"
+    return ""
+
+
+def _named(step: PlayStep) -> str:
+    if isinstance(step, PlayItem):
+        return f"item {step.cart}"
+    if isinstance(step, PlayList):
+        return f"the list “{step.name}”"
+    if isinstance(step, PlayFolder):
+        return f"the folder {step.folder}"
+    return f"the category “{step.name}”" if isinstance(step, PlayCategory) else step.name
+
+
+def _title(programme: Programme, cart: int) -> str:
+    item = programme.item(cart)
+    return f"“{item.title}”" if item else f"item {cart}"
+
+
+def _in_rotation(
+    programme: Programme, state: AirState, step: PlayCategory, carts: Sequence[int]
+) -> Iterable[tuple[int, str]]:
+    pool = [item for cart in carts if (item := programme.item(cart)) is not None]
+    separation = to_frames(programme.settings.separation_s, state.rate)
+    heard = list(state.history)
+    for _ in range(step.count):
+        item, why = choose(pool, heard, state.frame, separation)
+        assert item is not None
+        heard.append(Heard(item.cart, item.artist, item.title, state.frame))
+        yield item.cart, f"Chosen of “{step.name}” as {why}."
+
+
+def _picked(
+    programme: Programme,
+    state: AirState,
+    event: TimedEvent,
+    index: int,
+    pick: Pick,
+    carts: Sequence[int],
+) -> list[tuple[int, str]]:
+    key = f"{event.id}/{index}"
+    turns = state.turns.get(key, 0)
+    mixed = _shuffler(f"{programme.settings.seed}/{key}/{turns}")
+    if pick is Pick.ALL:
+        return [(cart, "In the order it has there.") for cart in carts]
+    if pick is Pick.SHUFFLED:
+        state.turns[key] = turns + 1
+        return [(cart, "Shuffled anew each time.") for cart in sorted(carts, key=mixed)]
+    had = [cart for cart in state.taken.get(key, []) if cart in carts]
+    if pick is Pick.NEXT:
+        after = carts.index(had[-1]) + 1 if had else 0
+        cart = carts[after % len(carts)]
+        state.taken[key] = [cart]
+        return [(cart, "The next one, after what was played the last time.")]
+    left = [cart for cart in carts if cart not in had]
+    if not left:  # all have aired: a new round, which does not begin with the one just heard
+        had, left = had[-1:], [cart for cart in carts if cart != had[-1]] or list(carts)
+        state.turns[key] = turns = turns + 1
+        mixed = _shuffler(f"{programme.settings.seed}/{key}/{turns}")
+    cart = min(left, key=mixed)
+    state.taken[key] = [*had, cart]
+    return [(cart, f"At random, none again until all {len(carts)} have aired.")]
+
+
+def _shuffler(seed: str) -> Callable[[int], bytes]:
+    """Return a key that shuffles carts, the same way for the same seed."""
+    return lambda cart: blake2s(f"{seed}/{cart}".encode(), digest_size=8).digest()
