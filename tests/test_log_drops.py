@@ -102,7 +102,7 @@ def test_migration_0004_finds_songs_by_name_and_leaves_loading_to_the_event(tmp_
     assert [m.cart for m in snapshot.logs.match(read_log(log), str(log.parent))] == [7]
     programme = snapshot.programme
     assert programme.drops[1].options.loads is Loads.OTHERWISE
-    assert [e.name for e in programme.standing_events() if e.loads] == ["Load"]
+    assert [e.name for e in programme.standing_events() if e.acts] == ["Load"]
 
 
 # -- the command line ------------------------------------------------------------------------------

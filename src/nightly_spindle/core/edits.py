@@ -1,4 +1,4 @@
-"""Changing the running order by hand.
+"""Changing the running order by hand, and what is to be loaded into it.
 
 Lines are named by id, places by the line that comes after (`before`), so that an edit
 still means the same when lines have aired meanwhile: before a line that is gone is the
@@ -11,12 +11,13 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.loading import now_us
 from nightly_spindle.core.running import Line, Origin, Source
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.running import AirState, Awaited, LoadOrder
     from nightly_spindle.core.segue_rules import JoinEdit
 
 
@@ -89,6 +90,30 @@ class Edits:
                 self.state.revision += 1
                 return line.join
         raise _gone(line_id)
+
+    def load_by_hand(self, order: LoadOrder) -> LoadOrder:
+        """Have a log loaded at an instant, or at once when that is over; returns it numbered."""
+        state = self.state
+        soonest = max(state.fired_until_us + 1, now_us(state))
+        taken = replace(order, id=state.take_id(), at_us=max(order.at_us, soonest))
+        state.orders = sorted([*state.orders, taken], key=lambda one: (one.at_us, one.id))
+        state.revision += 1
+        return taken
+
+    def forget_order(self, order_id: int) -> LoadOrder:
+        """Do not load by hand what was told to load later; InputFault when there is none such."""
+        order = next((one for one in self.state.orders if one.id == order_id), None)
+        if order is None:
+            raise InputFault(f"there is no load numbered {order_id}: it has happened, or never was")
+        self.state.orders.remove(order)
+        self.state.revision += 1
+        return order
+
+    def give_up(self, awaited: Awaited) -> None:
+        """A log that was due did not come in its time."""
+        if awaited in self.state.awaited:
+            self.state.awaited.remove(awaited)
+            self.state.revision += 1
 
     def _place(self, before: int) -> int:
         if before == 0:

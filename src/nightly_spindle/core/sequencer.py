@@ -21,7 +21,6 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.edits import Edits
-from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.events import AfterSongs, Entry, Firing
 from nightly_spindle.core.firing import act, fire, order_firing
 from nightly_spindle.core.holding import end, next_end
@@ -31,7 +30,7 @@ from nightly_spindle.core.land_plan import look_to_land
 from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.loading import follow_change, load_late, top_up
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED
-from nightly_spindle.core.running import AirState, Heard, Line, LoadOrder, Outcome, Play
+from nightly_spindle.core.running import AirState, Heard, Line, Outcome, Play
 from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
 
@@ -94,24 +93,6 @@ class Sequencer(Edits):
         self._after_events(act(self.programme, self.state, [firing], actions), actions)
         return actions
 
-    def load_by_hand(self, order: LoadOrder) -> LoadOrder:
-        """Have a log loaded at an instant, or at once when that is over; returns it numbered."""
-        state = self.state
-        soonest = max(state.fired_until_us + 1, self.instant_of(state.frame))
-        taken = replace(order, id=state.take_id(), at_us=max(order.at_us, soonest))
-        state.orders = sorted([*state.orders, taken], key=lambda one: (one.at_us, one.id))
-        state.revision += 1
-        return taken
-
-    def forget_order(self, order_id: int) -> LoadOrder:
-        """Do not load by hand what was told to load later; InputFault when there is none such."""
-        order = next((one for one in self.state.orders if one.id == order_id), None)
-        if order is None:
-            raise InputFault(f"there is no load numbered {order_id}: it has happened, or never was")
-        self.state.orders.remove(order)
-        self.state.revision += 1
-        return order
-
     def load_awaited(self, awaited: Awaited) -> list[Action]:
         """A log that was due has come: load it, after the item on air."""
         actions: list[Action] = []
@@ -125,12 +106,6 @@ class Sequencer(Edits):
         follow_change(self.programme, self.state, loaded, reading, actions)
         self._planned = None
         return actions
-
-    def give_up(self, awaited: Awaited) -> None:
-        """A log that was due did not come in its time."""
-        if awaited in self.state.awaited:
-            self.state.awaited.remove(awaited)
-            self.state.revision += 1
 
     def frame_of(self, us: int) -> int:
         """Return the station frame of an instant of the wall clock."""
