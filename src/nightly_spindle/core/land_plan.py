@@ -132,7 +132,7 @@ def _play_ahead(
                 started = action.play.start
                 break
             plays.append(action.play)
-    if not ids or not plays:
+    if not started or not plays:
         return _Ahead(tuple(plays), None)
     at = started
     last = plays[-1]
