@@ -216,10 +216,10 @@ class Engine:
         else:
             self._quiet_frames += len(bus)
             self.longest_quiet_s = max(self.longest_quiet_s, self._quiet_frames / self.rate)
-        if self._quiet_frames > _DEAD_AIR_S * self.rate:
+        playing = state.playing
+        patience = max(_DEAD_AIR_S, playing.item.patience_s + 1 if playing else 0.0)
+        if playing is not None and self._quiet_frames > patience * self.rate:
             self._quiet_frames = 0
-            playing = state.playing
-            assert playing is not None
             text = f"Dead air: “{playing.item.title}” is silent, so the next line starts."
             finding = Finding(
                 "dead-air",

@@ -144,6 +144,8 @@ class Lookout:
 
     def _look_for_files(self) -> None:
         programme = self._snapshot.programme
+        for cart in [cart for cart in programme.unplayable if cart < 0]:
+            del programme.unplayable[cart]  # a stream that broke off may be there again
         for item in list(programme.items.values()):
             problem = file_problem(item.path)
             if problem:

@@ -16,7 +16,7 @@ from nightly_spindle.audio.limiter import Limiter
 from nightly_spindle.audio.mixer import Mixer, Source, Voice
 from nightly_spindle.core.actions import Action, FadeVoice, StartVoice
 from nightly_spindle.core.errors import AudioUnreadable
-from nightly_spindle.core.items import TONE_CART
+from nightly_spindle.core.items import TONE_CART, Kind
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -44,8 +44,11 @@ class _Silent:
 
 
 def file_source(order: StartVoice, rate: int) -> Source:
-    """Open the item's own file, or the built-in tone."""
-    if order.play.item.cart == TONE_CART:
+    """Open the item's own file, or the built-in tone.
+
+    The tone stands in for a web stream too: what it will send some day cannot be rendered now.
+    """
+    if order.play.item.cart == TONE_CART or order.play.item.kind is Kind.STREAM:
         return ToneSource(rate, order.play.begin)
     return FileSource(order.play.item.path, rate, order.play.begin)
 

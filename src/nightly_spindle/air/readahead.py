@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nightly_spindle.air.player import file_source
+from nightly_spindle.air.streams import LiveStream
 from nightly_spindle.core.errors import AudioUnreadable
+from nightly_spindle.core.items import Kind
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -129,7 +131,7 @@ class ReadAhead:
         self._patient = patient
         self._rate = rate
         self._frames = round(AHEAD_S * rate)
-        self._sources: list[tuple[Buffered, StartVoice]] = []
+        self._sources: list[tuple[Buffered | LiveStream, StartVoice]] = []
         self._rings: list[NDArray[np.float32]] = []
         self._lock = threading.Lock()
         self._wake = threading.Event()
@@ -152,7 +154,7 @@ class ReadAhead:
                 self._untaken(order)
         self._wake.set()
 
-    def make_source(self, order: StartVoice, rate: int) -> Buffered:
+    def make_source(self, order: StartVoice, rate: int) -> Buffered | LiveStream:
         """Return the source for a voice that starts now."""
         del rate  # the station has one
         with self._lock:
@@ -181,12 +183,16 @@ class ReadAhead:
         self._wake.set()
         self._thread.join(timeout=5)
 
-    def _untaken(self, order: StartVoice) -> Buffered:
+    def _untaken(self, order: StartVoice) -> Buffered | LiveStream:
         """Return the source that waits for this order, a new one when there is none."""
         key = _key(order)
         for buffered, _ in self._sources:
             if buffered.key == key and not buffered.taken and not buffered.closed:
                 return buffered
+        if order.play.item.kind is Kind.STREAM:
+            stream = LiveStream(order, self._rate, patient=self._patient)
+            self._sources.append((stream, order))
+            return stream
         ring = self._rings.pop() if self._rings else np.zeros((self._frames, 2), np.float32)
         buffered = Buffered(key, ring, self._wake, patient=self._patient)
         self._sources.append((buffered, order))
@@ -208,12 +214,12 @@ class ReadAhead:
             buffered, order = min(open_, key=lambda entry: (not entry[0].taken, entry[0].held))
             buffered.fill(order, self._rate)
 
-    def _drop(self, entry: tuple[Buffered, StartVoice]) -> None:
+    def _drop(self, entry: tuple[Buffered | LiveStream, StartVoice]) -> None:
         entry[0].release()
         with self._lock:
             self.underruns += entry[0].underruns
             self._sources.remove(entry)
-            if len(self._rings) < _SPARE_RINGS:
+            if len(self._rings) < _SPARE_RINGS and len(entry[0].ring):
                 self._rings.append(entry[0].ring)
 
 

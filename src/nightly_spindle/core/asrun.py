@@ -6,7 +6,15 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 from zlib import crc32
 
-from nightly_spindle.core.actions import Action, Dropped, Ended, Finding, LogLoaded, StartVoice
+from nightly_spindle.core.actions import (
+    Action,
+    Dropped,
+    Ended,
+    Finding,
+    Fired,
+    LogLoaded,
+    StartVoice,
+)
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import AirState, Outcome, Play
 from nightly_spindle.core.timebase import iso, length, us_from_frames
@@ -82,6 +90,8 @@ def records(
             lines.append(_dropped(action.line, when(action.at), action, session))
         elif isinstance(action, LogLoaded):
             lines.append(_log(action, when(action.at), session))
+        elif isinstance(action, Fired) and action.event_id > 0:
+            lines.append(_fired(action, when(action.at), session))
         elif isinstance(action, Finding):
             # two findings of one kind can fall on one frame: what they say tells them apart
             mark = f"{crc32(action.text.encode()):08x}"
@@ -136,6 +146,18 @@ def _dropped(line: Line, at_us: int, action: Dropped, session: str) -> AsRun:
         str(action.outcome),
         action.why,
     )
+
+
+def _fired(action: Fired, at_us: int, session: str) -> AsRun:
+    """Return the line that a timed event itself leaves."""
+    key = f"{session}/event/{action.event_id}/{action.due_us}/{action.at}"
+    many = len(action.line_ids)
+    did = ", then ".join(action.did) or (f"{many} lines" if many else "nothing to air")
+    why = f"A timed event, entry “{action.entry}”."
+    return AsRun(
+        key, at_us, at_us, None, "", f"Event {action.event}", "", action.event, why,
+        str(Outcome.FIRED), did,
+    )  # fmt: skip
 
 
 def _log(action: LogLoaded, at_us: int, session: str) -> AsRun:

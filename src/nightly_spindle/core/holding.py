@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState, Block, Deadline
 
+IS_OVER = "is over at"  # in the note of every line that an event's length leaves no room for
+
 
 def next_end(state: AirState) -> int | None:
     """Return the instant (µs) at which something that holds or waits is over; None for none."""
@@ -47,7 +49,7 @@ def _end_block(
     cut = None
     if block.at_end != BlockEnd.RUNS_ON:
         when = clock(block.until_us, programme.settings.tz)
-        note = f"“{block.event}” is over at {when}"
+        note = f"“{block.event}” {IS_OVER} {when}"
         own = set(block.line_ids)
         gone = [line for line in state.upcoming if line.id in own]
         state.upcoming = [line for line in state.upcoming if line.id not in own]

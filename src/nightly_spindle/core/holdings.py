@@ -78,7 +78,8 @@ def stream_item(event: TimedEvent, index: int, step: PlayStream, rate: int) -> I
     segue = max(0.0, lasts - _STREAM_FADE_S)
     measure = Measure(lasts, rate, 2, None, cue_out_s=lasts, segue_s=segue, fade_start_s=segue,
                       ending=Ending.FADE)  # fmt: skip
-    return Item(stream_cart(event.id, index), Kind.STREAM, step.name, "", step.url, measure)
+    cart = stream_cart(event.id, index)
+    return Item(cart, Kind.STREAM, step.name, "", step.url, measure, patience_s=step.patience_s)
 
 
 @dataclass(frozen=True, slots=True)

@@ -84,7 +84,8 @@ class Item:
     """One piece of audio in the library.
 
     `path` is absolute and empty only for the built-in station tone. `marks` and `shaping` are
-    what was set by hand; `core.cues` says what holds in the end.
+    what was set by hand; `core.cues` says what holds in the end. Of a web stream `path` is the
+    address, and `patience_s` how long nothing may come from it before the next line starts.
     """
 
     cart: int
@@ -95,6 +96,7 @@ class Item:
     measure: Measure
     marks: Marks = UNMARKED
     shaping: Shaping = AS_USUAL
+    patience_s: float = 0.0
 
     @property
     def untouched(self) -> bool:

@@ -15,8 +15,10 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.events import Entry
+from nightly_spindle.core.holding import IS_OVER
 from nightly_spindle.core.joins import Join, span
 from nightly_spindle.core.running import AirState, Line, Outcome, Play
+from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, clock, length, us_from_frames
 
 if TYPE_CHECKING:
@@ -27,6 +29,7 @@ if TYPE_CHECKING:
 
 _CUT_WORTH_SAYING_S = 1.0
 _LATE_WORTH_SAYING_S = 60.0
+_BEHIND_WORTH_SAYING_S = 900.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,6 +151,8 @@ def rehearse(
     night.landings = _landings(programme, state, night, recorder.fired)
     night.findings += _cuts(programme, state, night)
     night.findings += _late(night)
+    night.findings += _behind(programme, state, night, recorder.fired)
+    night.findings += _not_aired(night)
     night.findings += _held(programme, state, begin, until)
     night.findings += [
         Finding(one.code, one.severity, begin, one.text, one.mend) for one in programme.standing
@@ -169,7 +174,9 @@ def _landings(
         start_us = us_from_frames(starts[first], state.rate) + state.offset_us
         offset = (start_us - firing.due_us) / US
         when = clock(firing.due_us, programme.settings.tz)
-        how = f"lands {length(offset)} late" if offset >= 1 else "lands on time"
+        how = "lands on time"
+        if abs(offset) >= 1:
+            how = f"lands {length(abs(offset))} {'late' if offset > 0 else 'early'}"
         found.append(
             Landing(
                 firing.event,
@@ -221,6 +228,56 @@ def _late(night: Rehearsal) -> list[Finding]:
         )
         for landing in night.landings
         if landing.entry == Entry.NEXT and landing.offset_s >= _LATE_WORTH_SAYING_S
+    ]
+
+
+def _behind(
+    programme: Programme, state: AirState, night: Rehearsal, fired: Iterable[Fired]
+) -> list[Finding]:
+    """Say which events put lines at the end of a running order that is full."""
+    starts = {row.line.id: row.start for row in reversed(night.rows) if row.play is not None}
+    found = []
+    for one in fired:
+        event = programme.event(one.event_id)
+        if event is None or not one.line_ids or event.name != one.event:
+            continue
+        if any(step.placement is not Placement.END for step in event.line_steps):
+            continue
+        start = starts.get(one.line_ids[0])
+        late = None if start is None else (start - one.at) / state.rate
+        if late is not None and late < _BEHIND_WORTH_SAYING_S:
+            continue
+        when = clock(one.due_us, programme.settings.tz)
+        airs = "does not air in this stretch" if late is None else f"airs {length(late)} later"
+        found.append(
+            Finding(
+                "at-the-end",
+                Severity.WARNING,
+                one.at,
+                f"“{one.event}” at {when} goes behind all that is lined up and {airs}.",
+                "Put it at the front, if it is meant for its time.",
+                one.line_ids[0],
+            )
+        )
+    return found
+
+
+def _not_aired(night: Rehearsal) -> list[Finding]:
+    """Say what of an event does not air because its length is over."""
+    over: dict[str, list[Row]] = {}
+    for row in night.rows:
+        if row.play is None and row.outcome is Outcome.REPLACED and IS_OVER in row.note:
+            over.setdefault(row.note, []).append(row)
+    return [
+        Finding(
+            "does-not-fit",
+            Severity.WARNING,
+            rows[0].start,
+            f"{note}: {len(rows)} of its lines do not air, the first is “{rows[0].title}”.",
+            "Take lines out of it, or make it longer.",
+            rows[0].line.id,
+        )
+        for note, rows in over.items()
     ]
 
 
