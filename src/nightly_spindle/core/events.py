@@ -187,7 +187,7 @@ class Beside:
         if not self.offset_s:
             return f"Together with {name}"
         side = "before" if self.offset_s < 0 else "after"
-        return f"{span_text(abs(self.offset_s))} {side} {name}".capitalize()
+        return f"{span_text(abs(self.offset_s))} {side} {name}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,171 @@
+"""The week of timed events as it is drawn: one row for each day, boxes to scale in lanes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.block_plan import holds
+from nightly_spindle.core.day_words import part_of_day
+from nightly_spindle.core.events import firings
+from nightly_spindle.core.steps import (
+    Clear,
+    LoadLog,
+    PlayStream,
+    RaiseAlarm,
+    SetMode,
+    SetOverlays,
+)
+from nightly_spindle.core.timebase import US, local_from, moment_from, resolve_local, us_from
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.events import Rule, TimedEvent
+    from nightly_spindle.core.programme import Programme
+
+_LEAST_LANE_US = 20 * 60 * US  # what is shorter is drawn as a sign of its own width
+
+
+class Does(StrEnum):
+    """What an event does, as it is told apart at a glance: each has a colour and a shape."""
+
+    PLAYS = "plays"
+    LOADS = "loads a log"
+    STREAM = "takes over a stream"
+    SWITCHES = "switches or clears"
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """One firing. `lane` counts from 0 within its day; `lanes` share its stretch of the day."""
+
+    event_id: int
+    name: str
+    at_us: int
+    length_s: float
+    does: Does
+    enabled: bool
+    lane: int = 0
+    lanes: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Day:
+    """One day of the week: from local midnight to midnight, 23 to 25 hours."""
+
+    day: date
+    start_us: int
+    end_us: int
+    boxes: tuple[Box, ...] = field(default=())
+
+
+def does(event: TimedEvent) -> Does:
+    """Return what an event does first of all."""
+    for step in event.steps:
+        if isinstance(step, LoadLog):
+            return Does.LOADS
+        if isinstance(step, PlayStream):
+            return Does.STREAM
+        if not isinstance(step, Clear | SetMode | SetOverlays | RaiseAlarm):
+            return Does.PLAYS
+    return Does.SWITCHES
+
+
+def week_of(
+    programme: Programme, events: Iterable[TimedEvent], monday: date, days: int = 7
+) -> list[Day]:
+    """Return the days of a week, with the firings of these events; those switched off too."""
+    tz = programme.settings.tz
+    shown = [event for event in events if event.acts]
+    lengths = {event.id: _length(programme, event) for event in shown}
+    found = []
+    for number in range(days):
+        day = monday + timedelta(days=number)
+        start, end = (
+            resolve_local(datetime.combine(one, datetime.min.time()), tz)
+            for one in (day, day + timedelta(days=1))
+        )
+        boxes = [
+            Box(f.event.id, f.event.name, f.at_us, lengths[f.event.id], does(f.event), True)
+            for f in firings(shown, tz, start - 1, end - 1)
+        ]
+        off = (event for event in shown if not event.enabled)
+        boxes += [
+            Box(event.id, event.name, at, lengths[event.id], does(event), enabled=False)
+            for event in off
+            for at in event.rule.firings(tz, start - 1, end - 1)
+        ]
+        found.append(Day(day, start, end, tuple(in_lanes(boxes))))
+    return found
+
+
+def _length(programme: Programme, event: TimedEvent) -> float:
+    return event.options.length_s or holds(programme, event).runs_s
+
+
+def in_lanes(boxes: Iterable[Box]) -> list[Box]:
+    """Lay boxes that overlap into lanes, so that none hides another; by time, longest first."""
+    waiting = sorted(boxes, key=lambda box: (box.at_us, -box.length_s, box.event_id))
+    done: list[Box] = []
+    group: list[tuple[Box, int]] = []
+    ends: list[int] = []
+
+    def close() -> None:
+        done.extend(
+            Box(b.event_id, b.name, b.at_us, b.length_s, b.does, b.enabled, lane, len(ends))
+            for b, lane in group
+        )
+        group.clear()
+        ends.clear()
+
+    for box in waiting:
+        if group and box.at_us >= max(ends):
+            close()
+        end = box.at_us + max(round(box.length_s * US), _LEAST_LANE_US)
+        lane = next((at for at, until in enumerate(ends) if until <= box.at_us), len(ends))
+        if lane == len(ends):
+            ends.append(end)
+        else:
+            ends[lane] = end
+        group.append((box, lane))
+    close()
+    return done
+
+
+@dataclass(frozen=True, slots=True)
+class Coming:
+    """One firing to come, in words: "Fri 27 Nov 2026 07:00 (morning)"."""
+
+    at_us: int
+    text: str
+
+
+def next_firings(rule: Rule, tz: ZoneInfo, now_us: int, count: int = 5) -> list[Coming]:
+    """Return the next firings of a rule, with the part of the day where people mistake it."""
+    found: list[int] = []
+    for days in (8, 40, 400, 3700):
+        found = rule.firings(tz, now_us, now_us + days * 86_400 * US)
+        if len(found) >= count:
+            break
+    return [Coming(us, _firing_text(us, tz)) for us in found[:count]]
+
+
+def _firing_text(us: int, tz: ZoneInfo) -> str:
+    at = moment_from(us, tz)
+    seconds = f":{at:%S}" if at.second else ""
+    text = f"{at:%a} {at.day} {at:%b %Y %H:%M}{seconds}"
+    part = part_of_day(at.hour)
+    if at.fold or _comes_again(us, tz):
+        return f"{text} ({'second' if at.fold else 'first'} time, the clocks go back)"
+    return f"{text} ({part})" if part else text
+
+
+def _comes_again(us: int, tz: ZoneInfo) -> bool:
+    """Whether the clock on the wall shows this time once more later."""
+    local = local_from(us, tz)
+    first, second = (us_from(local.replace(tzinfo=tz, fold=fold)) for fold in (0, 1))
+    return us == first < second
