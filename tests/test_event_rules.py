@@ -180,7 +180,8 @@ def test_every_step_is_written_and_read_back_and_says_what_it_does():
 
 @settings(max_examples=100)
 @given(
-    day_rules(), starts, st.sampled_from(list(Entry)), st.lists(st.sampled_from(SAMPLES), max_size=4),
+    day_rules(), starts, st.sampled_from(list(Entry)),
+    st.lists(st.sampled_from(SAMPLES), max_size=4),
     st.sampled_from(list(BlockEnd)), st.sampled_from(list(Inside)), st.floats(0, 9000),
     st.none() | st.tuples(st.integers(60, 7200), st.times()), st.integers(0, 9),
     st.lists(st.dates(), max_size=2),

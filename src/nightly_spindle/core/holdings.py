@@ -189,7 +189,7 @@ def _picked(
         return [(cart, "The next one, after what was played the last time.")]
     left = [cart for cart in carts if cart not in had]
     if not left:  # all have aired: a new round, which does not begin with the one just heard
-        had, left = had[-1:], [cart for cart in carts if cart != had[-1]] or list(carts)
+        had, left = [], [cart for cart in carts if cart != had[-1]] or list(carts)
         state.turns[key] = turns = turns + 1
         mixed = _shuffler(f"{programme.settings.seed}/{key}/{turns}")
     cart = min(left, key=mixed)
