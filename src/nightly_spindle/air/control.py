@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from nightly_spindle.core.actions import Dropped
+from nightly_spindle.core.actions import Dropped, Finding, Fired
 from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
 from nightly_spindle.core.events import Entry
@@ -57,6 +57,7 @@ class Control:
             "move": self._move,
             "join": self._join,
             "load": self._load,
+            "fire": self._fire,
             "forget": lambda args: engine.sequencer.forget_order(int(args["order"])),
             "leave": lambda _: engine.leave(),
         }
@@ -230,6 +231,28 @@ class Control:
             "why_not": why_not,
             "matched": len(reading.carts),
             "lost": len(reading.lost),
+        }
+
+    def _fire(self, args: dict[str, Any]) -> dict[str, Any]:
+        """Carry a timed event out now, whatever its rule and its switch say."""
+        engine = self._engine
+        event = engine.programme.event(int(args["event"]))
+        if event is None:
+            raise InputFault(f"the engine knows no timed event {args['event']} (yet)")
+        actions = engine.sequencer.fire_by_hand(event)
+        engine.apply(actions)
+        fired = [one for one in actions if isinstance(one, Fired)]
+        lines = [line for one in fired for line in one.line_ids]
+        did = [f"{len(lines)} lines lined up"] if lines else []
+        return {
+            "event": event.name,
+            "lines": lines,
+            "did": did + [said for one in fired for said in one.did],
+            "findings": [
+                {"code": one.code, "severity": str(one.severity), "text": one.text}
+                for one in actions
+                if isinstance(one, Finding)
+            ],
         }
 
     def _move(self, args: dict[str, Any]) -> dict[str, Any]:

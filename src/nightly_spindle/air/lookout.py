@@ -11,6 +11,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.slots import AHEAD_US
+from nightly_spindle.store.events import over_and_done, retire
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.snapshot import (
@@ -33,6 +34,8 @@ if TYPE_CHECKING:
     from nightly_spindle.core.running import Awaited, Loaded
     from nightly_spindle.store.snapshot import Snapshot
 
+_RETIRE_US = 600_000_000  # ten minutes: nothing hangs on it
+
 
 class Lookout:
     """Keeps a running engine's programme true to the station. `engine` is set once it is made."""
@@ -45,6 +48,7 @@ class Lookout:
         self._sent: dict[int, Item] = {}
         self._asked: Future[list[int]] | None = None
         self._seen: dict[tuple[int, int], int] = {}  # when a loaded log's file was written
+        self._retire_at = 0
         self.engine: Engine | None = None
 
     def look(self) -> None:
@@ -54,6 +58,7 @@ class Lookout:
             self._look_for_logs()
             self._look_for_files()
             load_pool(self._snapshot)
+            self._retire_events()
         except sqlite3.OperationalError as error:
             print(f"the library cannot be read now: {error}", file=sys.stderr, flush=True)
 
@@ -141,6 +146,20 @@ class Lookout:
     @staticmethod
     def _log_changed(engine: Engine, loaded: Loaded, reading: LogReading) -> None:
         engine.apply(engine.sequencer.log_changed(loaded, reading))
+
+    def _retire_events(self) -> None:
+        """Switch off or remove the events that say so once they have no firing left."""
+        snapshot = self._snapshot
+        now = self._wall.now_us()
+        if now < self._retire_at:
+            return
+        self._retire_at = now + _RETIRE_US
+        over = over_and_done(snapshot.programme.events, snapshot.programme.settings.tz, now)
+        if over:
+            from nightly_spindle.store.library import Library
+
+            with Library(snapshot.folder) as library:
+                retire(library, over)
 
     def _look_for_files(self) -> None:
         programme = self._snapshot.programme

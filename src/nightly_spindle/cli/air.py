@@ -138,6 +138,15 @@ def tell(options: argparse.Namespace) -> int:
     return 0
 
 
+def _now_playing(playing: dict[str, Any] | None) -> str | None:
+    """Return the text that stands for what is on air: an event's own, else artist and title."""
+    if playing is None:
+        return None
+    item = playing["item"]
+    own = f"{item['artist']} - {item['title']}" if item["artist"] else item["title"]
+    return playing["line"].get("shows") or own
+
+
 def status(options: argparse.Namespace) -> int:
     """Say what is on air; exit status 1 when no engine runs."""
     folder = Path(options.folder)
@@ -159,6 +168,7 @@ def status(options: argparse.Namespace) -> int:
         "cart": playing["item"]["cart"] if playing else None,
         "title": playing["item"]["title"] if playing else None,
         "artist": playing["item"]["artist"] if playing else None,
+        "now_playing": _now_playing(playing),
         "left_s": left,
         "lined_up": len(state["upcoming"]),
         "late_blocks": sight["late_blocks"] if sight else 0,

@@ -11,6 +11,7 @@ from importlib import import_module
 from typing import Any, NoReturn
 
 from nightly_spindle import __version__
+from nightly_spindle.cli.event_options import NAMES, event_commands
 from nightly_spindle.cli.library_options import library_commands
 from nightly_spindle.cli.log_options import log_commands
 from nightly_spindle.cli.marker_options import marker_commands
@@ -37,7 +38,7 @@ def run() -> NoReturn:
 
 def main(arguments: Sequence[str]) -> int:
     """Run one subcommand; returns the exit status (0, 1 not done, 2 bad input)."""
-    options = _parser().parse_args(arguments)
+    options = _parser().parse_args(_spelt_out(arguments))
     try:
         module, function = options.runner.split(":")
         runner: Runner = getattr(import_module(f"nightly_spindle.cli.{module}"), function)
@@ -47,6 +48,14 @@ def main(arguments: Sequence[str]) -> int:
         return error.exit_status
     except KeyboardInterrupt:
         return 130
+
+
+def _spelt_out(arguments: Sequence[str]) -> list[str]:
+    """`events DIR` is short for `events expand DIR`."""
+    given = list(arguments)
+    if given[:1] == ["events"] and len(given) > 1 and given[1] not in {*NAMES, "-h", "--help"}:
+        return ["events", "expand", *given[1:]]
+    return given
 
 
 class _Parser(argparse.ArgumentParser):
@@ -70,6 +79,7 @@ def _parser() -> argparse.ArgumentParser:
     marker_commands(commands, _add)
     _planning(commands)
     log_commands(commands, _add)
+    event_commands(commands, _add)
     _air(commands)
     return parser
 
@@ -130,9 +140,6 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
     render.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
     render.add_argument("--seconds", type=float, required=True)
     render.add_argument("--out", required=True, help=".wav, .flac or .ogg")
-    events = _add(commands, "events", "plan:list_firings", "list what timed events will fire")
-    events.add_argument("--from", dest="from_", metavar="T", help="default: now")
-    events.add_argument("--hours", type=float, default=24.0)
     as_run = _add(commands, "asrun", "plan:list_as_run", "list what did air")
     as_run.add_argument("--from", dest="from_", metavar="T", required=True)
     as_run.add_argument("--to", metavar="T", help="default: now")

@@ -7,8 +7,10 @@ import os
 import shutil
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -16,14 +18,17 @@ from nightly_spindle.core.intake import IntakeJob, IntakeOptions, Numbering, Sou
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.markers import Marks, Shaping
 from nightly_spindle.core.segue_rules import ANY, pair_rule
+from nightly_spindle.core.timebase import local_from
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
+from nightly_spindle.standins.demo_events import demo_events
 from nightly_spindle.standins.demo_logs import night_hours
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import DATABASE
+from nightly_spindle.store.events import save_events
 from nightly_spindle.store.jobs import save_job
-from nightly_spindle.store.library import Library
+from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.lists import make_list, set_target
 from nightly_spindle.store.log_drops import save_drop
 from nightly_spindle.store.marking import set_by_hand
@@ -96,7 +101,7 @@ def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]
     ]
     bring_in(building, intakes, lambda done, of: progress("measuring", 0.6 + 0.4 * done / of))
     _leave_arrivals(building / "arrivals")
-    _programme(building)
+    _programme(building, timezone)
     for entry in sorted(building.iterdir()):
         entry.rename(folder / entry.name)
     building.rmdir()
@@ -117,10 +122,12 @@ def _leave_arrivals(folder: Path) -> None:
     (folder / "interview.mp3").write_text("to be recorded on Thursday\n", encoding="utf-8")
 
 
-def _programme(folder: Path) -> None:
-    """Program an intake job and two lists."""
+def _programme(folder: Path, timezone: str) -> None:
+    """Program an intake job, two lists and timed events."""
     catalogue = Catalogue(folder)
     carts = catalogue.find(Query(kinds=("song",), sort="cart")).carts.tolist()
+    tides = int(catalogue.find(Query("last boat", ("jingle",))).carts[0])
+    promo = int(catalogue.find(Query(kinds=("promo",))).carts[0])
     catalogue.close()
     with Library(folder) as library:
         options = IntakeOptions(categories=("New songs",), source=Source.COPY)
@@ -132,6 +139,8 @@ def _programme(folder: Path) -> None:
         make_list(library, "If all else fails", carts[1:12:3])
         _programme_segues(library, carts)
         save_drop(library, night_hours(folder))
+        today = local_from(now_us(), ZoneInfo(timezone)).date()
+        save_events(library, demo_events(tides, promo, today + timedelta(days=13)))
     for name in ("newsdesk", "night-logs"):
         (folder / name).mkdir()
 
