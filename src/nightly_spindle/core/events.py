@@ -17,6 +17,7 @@ from nightly_spindle.core.steps import (
     GoBack,
     LoadLog,
     Placement,
+    PlayItem,
     PlayStream,
     Step,
     check_step,
@@ -24,7 +25,7 @@ from nightly_spindle.core.steps import (
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Mapping
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.steps import LineStep
@@ -140,9 +141,9 @@ class TimedEvent:
             Entry.LAND: f"land on time within {self.options.tolerance_s:g} s",
         }[self.entry]
 
-    def sentence(self) -> str:
-        """The event as one plain sentence."""
-        steps = ", then ".join(step.sentence() for step in self.steps) or "do nothing"
+    def sentence(self, titles: Mapping[int, str] | None = None) -> str:
+        """The event as one plain sentence; `titles` has the names of items by cart number."""
+        steps = ", then ".join(_said(step, titles or {}) for step in self.steps) or "do nothing"
         entry = f", {self.entry_words()}" if self.line_steps else ""
         options = self.options
         tail = f"; holds the air for {span_text(options.length_s)}" if options.length_s else ""
@@ -154,6 +155,12 @@ class TimedEvent:
             tail += f"; {options.over} after its last firing"
         off = "" if self.enabled else " (switched off)"
         return f"{self.rule.sentence()}{entry}: {steps}{tail}{off}."
+
+
+def _said(step: Step, titles: Mapping[int, str]) -> str:
+    if isinstance(step, PlayItem) and step.cart in titles:
+        return step.sentence().replace(f"item {step.cart}", f"“{titles[step.cart]}”")
+    return step.sentence()
 
 
 @dataclass(frozen=True, slots=True)

@@ -33,8 +33,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.drops import LogReading as Found
     from nightly_spindle.core.settings import StationSettings
-    from nightly_spindle.desk.log_reading import LogReading
-    from nightly_spindle.store.log_board import Board
+    from nightly_spindle.desk.board_reading import BoardReading
+    from nightly_spindle.store.log_board import Board, LogBoard
 
 _PREVIEW_MS = 250
 _MOST_NAMES = 26
@@ -46,7 +46,11 @@ class DropsPage(QWidget):
     said = Signal(str)
 
     def __init__(
-        self, shelf: Shelf, reading: LogReading, undo: QUndoStack, settings: StationSettings
+        self,
+        shelf: Shelf,
+        reading: BoardReading[LogBoard],
+        undo: QUndoStack,
+        settings: StationSettings,
     ) -> None:
         super().__init__()
         self._shelf, self._reading, self._undo = shelf, reading, undo

@@ -14,7 +14,7 @@ SHORTCUTS = (
     (
         "Everywhere",
         (
-            ("Ctrl+1 to Ctrl+4", "go to Air, Logs, Library, Station"),
+            ("Ctrl+1 to Ctrl+5", "go to Air, Logs, Events, Library, Station"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
             ("Ctrl+F", "find items in the library"),
             ("Ctrl+C", "copy the chosen rows as text"),
@@ -45,6 +45,17 @@ SHORTCUTS = (
             ("N", "next line that cannot air"),
             ("Ctrl+Up, Ctrl+Down, Delete", "move a line, drop it"),
             ("Esc", "back to the board"),
+        ),
+    ),
+    (
+        "Events",
+        (
+            ("Arrows, Return", "week: choose a firing, edit its event"),
+            ("Ctrl+Arrows", "move it by 5 min or a day; Shift 1 min"),
+            ("Alt+Up, Alt+Down", "copy it to the day before, the next day"),
+            ("Space, Delete", "switch it on or off, remove it"),
+            ("Page Up, Page Down, Home", "the week before, the next, this one"),
+            ("Ctrl+N, Ctrl+S", "new event; keep what was changed"),
         ),
     ),
     (
@@ -83,7 +94,7 @@ SHORTCUTS = (
         ),
     ),
 )
-_COLUMNS = ((0, 1, 2), (3, 4, 5))  # which parts stand below each other
+_COLUMNS = ((0, 1, 2), (3, 4, 6), (5,))  # which parts stand below each other
 
 
 class KeysPage(QFrame):

@@ -37,9 +37,9 @@ if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
     from nightly_spindle.core.log_forecast import Forecast
-    from nightly_spindle.desk.log_reading import LogReading
+    from nightly_spindle.desk.board_reading import BoardReading
     from nightly_spindle.desk.theme import Palette
-    from nightly_spindle.store.log_board import Lookalikes, OpenedLog
+    from nightly_spindle.store.log_board import LogBoard, Lookalikes, OpenedLog
 
 _OVER = frozenset({LogState.LOADED, LogState.AIRED})
 
@@ -52,7 +52,7 @@ class LogPage(QWidget):
     load_asked = Signal(object)
 
     def __init__(
-        self, shelf: Shelf, reading: LogReading, undo: QUndoStack, palette: Palette
+        self, shelf: Shelf, reading: BoardReading[LogBoard], undo: QUndoStack, palette: Palette
     ) -> None:
         super().__init__()
         self._shelf, self._reading, self._undo = shelf, reading, undo

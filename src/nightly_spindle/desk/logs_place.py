@@ -23,9 +23,10 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.board import ALARMS, WARNINGS, BoardLog, LogState
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.timebase import US
+from nightly_spindle.desk.board_reading import BoardReading
 from nightly_spindle.desk.log_board_view import LogBoardView
 from nightly_spindle.desk.log_details import LogDetails
-from nightly_spindle.desk.log_reading import LogReading
+from nightly_spindle.store.log_board import LogBoard
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -63,7 +64,7 @@ class LogsPlace(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._shelf, self._link, self._settings = shelf, link, settings
         self.undo = QUndoStack(self)
-        self.reading = LogReading(shelf.folder, self, now_us)
+        self.reading = BoardReading(shelf.folder, self, LogBoard, now_us)
         self.board: Board | None = None
         self.asking: Any = None
         self.view = LogBoardView(palette)

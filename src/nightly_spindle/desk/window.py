@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.timebase import US
 from nightly_spindle.desk import theme
 from nightly_spindle.desk.air_place import AirPlace
+from nightly_spindle.desk.events_place import EventsPlace
 from nightly_spindle.desk.keys import KeysPage
 from nightly_spindle.desk.library_place import LibraryPlace
 from nightly_spindle.desk.link import EngineLink
@@ -45,6 +46,7 @@ _NOTE_MS = 8000
 _PLACES = (
     ("Air", "radio-tower", "What is on air and what follows"),
     ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
+    ("Events", "calendar-clock", "Timed events: the week, the list"),
     ("Library", "library", "Items, lists, intake"),
     ("Station", "hard-drive", "Backups, check, the station book"),
 )
@@ -69,6 +71,7 @@ class Window(QMainWindow):
         self.air = AirPlace(self.shelf, self.link, self.palette_)
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
+        self.events = EventsPlace(self.shelf, self.link, settings, self.palette_, self._present)
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -98,6 +101,7 @@ class Window(QMainWindow):
         self.stage = QStackedWidget()
         self.stage.addWidget(self.air)
         self.stage.addWidget(self.logs)
+        self.stage.addWidget(self.events)
         self.stage.addWidget(self.library)
         self.stage.addWidget(self.station)
         row.addWidget(self.stage, 1)
@@ -190,8 +194,9 @@ class Window(QMainWindow):
             ("Ctrl+Shift+Z", self._redo),
             ("Ctrl+1", lambda: self.go_to("Air")),
             ("Ctrl+2", lambda: self.go_to("Logs")),
-            ("Ctrl+3", lambda: self.go_to("Library")),
-            ("Ctrl+4", lambda: self.go_to("Station")),
+            ("Ctrl+3", lambda: self.go_to("Events")),
+            ("Ctrl+4", lambda: self.go_to("Library")),
+            ("Ctrl+5", lambda: self.go_to("Station")),
             ("Ctrl+L", self.change_look),
             ("Ctrl+Q", self.close),
         ):
@@ -220,6 +225,7 @@ class Window(QMainWindow):
         self.air.set_palette(palette)
         self.library.set_palette(palette)
         self.logs.set_palette(palette)
+        self.events.set_palette(palette)
         self.station.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
             button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
@@ -262,12 +268,13 @@ class Window(QMainWindow):
         place = {
             "Air": self.air,
             "Logs": self.logs,
+            "Events": self.events,
             "Library": self.library,
             "Station": self.station,
         }[name]
         if self.stage.currentWidget() is not place:
             self.stage.setCurrentWidget(place)
-            if isinstance(place, LibraryPlace | LogsPlace | StationPlace):
+            if place is not self.air:
                 place.open()
 
     def _present(self) -> int:
@@ -299,6 +306,9 @@ class Window(QMainWindow):
             self.library.items.mark()
 
     def _open_add(self) -> None:
+        if self.stage.currentWidget() is self.events:
+            self.events.new.showMenu()
+            return
         self.go_to("Air")
         self.air.open_add()
 
@@ -429,6 +439,7 @@ class Window(QMainWindow):
         self.planner.close()
         self.library.close_down()
         self.logs.close_down()
+        self.events.close_down()
         self.station.close_down()
         self.shelf.close()
         event.accept()

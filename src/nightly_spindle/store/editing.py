@@ -9,7 +9,17 @@ from __future__ import annotations
 from importlib import import_module
 from typing import Any
 
-MODULES = ("arrivals", "categories", "items", "jobs", "lists", "log_drops", "marking", "segues")
+MODULES = (
+    "arrivals",
+    "categories",
+    "events",
+    "items",
+    "jobs",
+    "lists",
+    "log_drops",
+    "marking",
+    "segues",
+)
 
 
 def __getattr__(name: str) -> Any:
@@ -37,6 +47,11 @@ def restore_rule(library: Any, rows: Any) -> None:
 def restore_drop(library: Any, drop_id: int, rows: Any) -> None:
     """Take back a change of a log drop."""
     import_module("nightly_spindle.store.log_drops").restore_drop(library, drop_id, rows)
+
+
+def restore_events(library: Any, before: Any) -> None:
+    """Take back a change of timed events."""
+    import_module("nightly_spindle.store.events").restore_events(library, before)
 
 
 def settle_back(library: Any, before: Any) -> None:
