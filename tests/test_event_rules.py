@@ -245,7 +245,7 @@ def test_firings_to_come_say_what_people_mistake():
 @given(st.lists(st.tuples(st.integers(0, 1440), st.integers(0, 300)), max_size=40))
 def test_boxes_in_lanes_never_hide_each_other(times):
     boxes = [
-        Box(n, "", minute * 60 * US, length * 60.0, Does.PLAYS, True)
+        Box(n, "", minute * 60 * US, length * 60.0, Does.SHOW, True)
         for n, (minute, length) in enumerate(times)
     ]
     laid = in_lanes(boxes)

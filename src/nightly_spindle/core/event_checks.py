@@ -40,7 +40,10 @@ _SHORT_CUT_S = 2.0  # losing less than this is no loss
 
 @dataclass(frozen=True, slots=True)
 class EventFinding:
-    """One thing that is wrong with an event, and when it shows first (µs, 0 at no one time)."""
+    """One thing that is wrong with an event, and when it shows first (µs, 0 at no one time).
+
+    `instants` are the firings (of these weeks) that it concerns, empty for all of the event's.
+    """
 
     event_id: int
     code: str
@@ -48,6 +51,7 @@ class EventFinding:
     text: str
     mend: str
     at_us: int = 0
+    instants: tuple[int, ...] = ()
 
 
 @dataclass(slots=True)
@@ -305,7 +309,8 @@ def _collide(look: _Look) -> Iterator[EventFinding]:
         owner = b if b.id > 0 else a  # a log drop's own event is no event of the station
         severity = Severity.NOTE if what in {"dropped", "waits"} else Severity.WARNING
         text = f"{when}{often}: {text}"
-        yield EventFinding(owner.id, "collides", severity, text, mend, firing.at_us)
+        at = tuple((later if owner is b else first).at_us for first, later, _ in cases)
+        yield EventFinding(owner.id, "collides", severity, text, mend, firing.at_us, at)
 
 
 def _what_happens(earlier: Firing, firing: Firing, left_s: float) -> str:

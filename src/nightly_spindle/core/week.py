@@ -10,14 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.block_plan import holds
 from nightly_spindle.core.day_words import part_of_day
 from nightly_spindle.core.events import firings
-from nightly_spindle.core.steps import (
-    Clear,
-    LoadLog,
-    PlayStream,
-    RaiseAlarm,
-    SetMode,
-    SetOverlays,
-)
+from nightly_spindle.core.steps import PLAYS, LoadLog, PlayStream
 from nightly_spindle.core.timebase import US, local_from, moment_from, resolve_local, us_from
 
 if TYPE_CHECKING:
@@ -27,21 +20,26 @@ if TYPE_CHECKING:
     from nightly_spindle.core.events import Rule, TimedEvent
     from nightly_spindle.core.programme import Programme
 
-_LEAST_LANE_US = 20 * 60 * US  # what is shorter is drawn as a sign of its own width
+LONG_US = 10 * 60 * US  # what is shorter is drawn as a pin
+_LEAST_LANE_US = 25 * 60 * US  # room that a pin takes in its lane
 
 
 class Does(StrEnum):
     """What an event does, as it is told apart at a glance: each has a colour and a shape."""
 
-    PLAYS = "plays"
-    LOADS = "loads a log"
-    STREAM = "takes over a stream"
-    SWITCHES = "switches or clears"
+    SHOW = "show"
+    SHORT = "short"
+    LOG = "log"
+    STREAM = "stream"
+    SWITCH = "switch"
 
 
 @dataclass(frozen=True, slots=True)
 class Box:
-    """One firing. `lane` counts from 0 within its day; `lanes` share its stretch of the day."""
+    """One firing. `lane` counts from 0 within its day; `lanes` share its stretch of the day.
+
+    Blocks and pins (`long` or not) have lanes of their own.
+    """
 
     event_id: int
     name: str
@@ -51,6 +49,11 @@ class Box:
     enabled: bool
     lane: int = 0
     lanes: int = 1
+
+    @property
+    def long(self) -> bool:
+        """Whether it is drawn as a block, to scale."""
+        return self.length_s * US >= LONG_US
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,16 +66,17 @@ class Day:
     boxes: tuple[Box, ...] = field(default=())
 
 
-def does(event: TimedEvent) -> Does:
-    """Return what an event does first of all."""
+def does(event: TimedEvent, runs_s: float = 0.0) -> Does:
+    """Return what an event does first of all; what runs for long is a show."""
     for step in event.steps:
         if isinstance(step, LoadLog):
-            return Does.LOADS
+            return Does.LOG
         if isinstance(step, PlayStream):
             return Does.STREAM
-        if not isinstance(step, Clear | SetMode | SetOverlays | RaiseAlarm):
-            return Does.PLAYS
-    return Does.SWITCHES
+        if isinstance(step, PLAYS):
+            long = max(event.options.length_s, runs_s) * US >= LONG_US
+            return Does.SHOW if long else Does.SHORT
+    return Does.SWITCH
 
 
 def week_of(
@@ -82,6 +86,7 @@ def week_of(
     tz = programme.settings.tz
     shown = [event for event in events if event.acts]
     lengths = {event.id: _length(programme, event) for event in shown}
+    kinds = {event.id: does(event, lengths[event.id]) for event in shown}
     found = []
     for number in range(days):
         day = monday + timedelta(days=number)
@@ -90,16 +95,25 @@ def week_of(
             for one in (day, day + timedelta(days=1))
         )
         boxes = [
-            Box(f.event.id, f.event.name, f.at_us, lengths[f.event.id], does(f.event), True)
+            Box(f.event.id, f.event.name, f.at_us, lengths[f.event.id], kinds[f.event.id], True)
             for f in firings(shown, tz, start - 1, end - 1)
         ]
         off = (event for event in shown if not event.enabled)
         boxes += [
-            Box(event.id, event.name, at, lengths[event.id], does(event), enabled=False)
+            Box(event.id, event.name, at, lengths[event.id], kinds[event.id], enabled=False)
             for event in off
             for at in event.rule.firings(tz, start - 1, end - 1)
         ]
-        found.append(Day(day, start, end, tuple(in_lanes(boxes))))
+        laid = in_lanes(box for box in boxes if box.long)
+        laid += in_lanes(box for box in boxes if not box.long)
+        found.append(
+            Day(
+                day,
+                start,
+                end,
+                tuple(laid),
+            )
+        )
     return found
 
 
@@ -125,7 +139,7 @@ def in_lanes(boxes: Iterable[Box]) -> list[Box]:
     for box in waiting:
         if group and box.at_us >= max(ends):
             close()
-        end = box.at_us + max(round(box.length_s * US), _LEAST_LANE_US)
+        end = box.at_us + (round(box.length_s * US) if box.long else _LEAST_LANE_US)
         lane = next((at for at, until in enumerate(ends) if until <= box.at_us), len(ends))
         if lane == len(ends):
             ends.append(end)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -65,7 +65,8 @@ class EventForm(QWidget):
         self.labels: dict[str, QLabel] = {}
         self.steps = QListWidget()
         self.steps.setAccessibleName("Steps")
-        self.steps.setFixedHeight(76)
+        self.steps.setFixedHeight(84)
+        self.steps.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.step = StepForm(shelf)
         self._lay_out()
         self._connect()
@@ -281,6 +282,7 @@ class EventForm(QWidget):
         self.steps.clear()
         for step in self._steps:
             self.steps.addItem(self._words(step))
+            self.steps.item(self.steps.count() - 1).setToolTip(self._words(step))
         self.steps.setCurrentRow(min(row, len(self._steps) - 1))
         self.steps.blockSignals(False)
         self._show_step(self.steps.currentRow())

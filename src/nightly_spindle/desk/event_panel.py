@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.shelf import Shelf
     from nightly_spindle.store.event_board import EventBoard, EventPreview, EventSheet
 
-_WIDTH = 424
+_WIDTH = 412
 _PREVIEW_MS = 200
 _MOST_FINDINGS = 3
 
@@ -175,7 +175,8 @@ class EventPanel(QWidget):
         self.sentence.setText(found.sentence)
         lines = "\n".join(one.text for one in found.coming)
         self.coming.setText(lines or "It never fires by itself as it stands.")
-        self.holds.setText(found.holds.sentence())
+        told = any(one.code == "does-not-fit" for one in found.findings)
+        self.holds.setText("" if told else found.holds.sentence())
         self.holds.setVisible(bool(self.holds.text()))
         wrong = [f"{one.text} {one.mend}" for one in found.findings[:_MOST_FINDINGS]]
         more = len(found.findings) - len(wrong)

@@ -23,15 +23,15 @@ if TYPE_CHECKING:
     from nightly_spindle.store.event_board import EventSheet
 
 _LABELS = {
-    "at": "At", "days": "Days", "every_min": "Every (min)", "until": "until",
-    "weeks": "Weeks of month",
-    "every": "Every … weeks", "months": "Months", "month_days": "Days of month",
+    "at": "At", "days": "Days", "every_min": "Every … min", "until": "until",
+    "weeks": "In weeks",
+    "every": "Every n weeks", "months": "Months", "month_days": "On days",
     "hours": "Hours", "minutes": "Minutes", "first": "First day", "last": "Last day",
     "not_on": "Not on", "most": "Ends after", "dates": "Dates", "offset_min": "Minutes",
     "songs": "Songs", "rrule": "RRULE", "other": "Event",
 }  # fmt: skip
 _HINTS = {
-    "at": "19:00 (24-hour clock)", "every_min": "once", "until": "22:00", "weeks": "first, third",
+    "at": "19:00", "every_min": "once", "until": "22:00", "weeks": "first, last",
     "every": "1", "months": "jan, jun-aug", "month_days": "1, 15, -1", "hours": "6-9, 18",
     "minutes": "0, 30", "first": "2026-12-01", "last": "2026-12-24", "not_on": "2026-12-25",
     "most": "never", "dates": "2026-12-24, 2026-12-26..2026-12-31", "offset_min": "-5 is before",
@@ -46,6 +46,7 @@ _SHOWN = {
     RuleKind.RRULE: ("at", "rrule", "every_min", "until", "first", "not_on", "most"),
 }  # fmt: skip
 _WIDE = {"days", "dates", "rrule", "other"}
+_PLAIN = {"at", "days", "every_min", "until", "dates", "rrule", "other", "offset_min", "songs"}
 
 
 class EventRuleForm(QWidget):
@@ -70,7 +71,13 @@ class EventRuleForm(QWidget):
         self.fields: dict[str, Field] = {}
         self.labels: dict[str, QLabel] = {}
         self.weekdays: list[QToolButton] = []
+        self.more = QToolButton()
+        self.more.setText("More …")
+        self.more.setCheckable(True)
+        self.more.setToolTip("Weeks of the month, months, first and last day, exceptions, an end")
+        self.more.toggled.connect(lambda _: self._arrange(self._kind()))
         self._week = QWidget()
+        self._fires = QLabel("Fires")
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -80,6 +87,7 @@ class EventRuleForm(QWidget):
         for day in WEEKDAYS:
             button = QToolButton()
             button.setText(day[:2])
+            button.setProperty("role", "day")
             button.setCheckable(True)
             button.setToolTip(f"{day}s; none chosen means every day")
             button.setAccessibleName(day)
@@ -111,12 +119,19 @@ class EventRuleForm(QWidget):
         """Show the fields that a kind has, two in a row."""
         while (taken := self._grid.takeAt(0)) is not None:
             widget = taken.widget()
-            if widget is not None and widget is not self.kind:
+            if widget is not None and widget not in {self.kind, self._fires}:
                 widget.hide()
-        self._grid.addWidget(QLabel("Fires"), 0, 0)
-        self._grid.addWidget(self.kind, 0, 1, 1, 3)
+        self._grid.addWidget(self._fires, 0, 0)
+        self._grid.addWidget(self.kind, 0, 1, 1, 2)
+        rare = [name for name in _SHOWN[kind] if name not in _PLAIN]
+        used = any(self.fields[name].text() not in {"", "1"} for name in rare)
+        if rare:
+            self._grid.addWidget(self.more, 0, 3)
+            self.more.show()
         row, column = 1, 0
         for name in _SHOWN[kind]:
+            if name in rare and not (self.more.isChecked() or used):
+                continue
             wide = name in _WIDE
             if wide and column:
                 row, column = row + 1, 0

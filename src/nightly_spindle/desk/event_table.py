@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.event_board import EventSheet
 
 _HEADS = ("", "Name", "Next", "When", "Takes the air", "Does", "Finding")
-_WIDTHS = (26, 158, 148, 190, 130, 110, 60)
+_WIDTHS = (24, 146, 194, 190, 92, 52, 52)
 _SIDES = sides(len(_HEADS), ())
 _NEVER = 2**62
 _SORT = Qt.ItemDataRole.UserRole
@@ -110,8 +110,8 @@ class EventModel(QAbstractTableModel):
             lambda: event.name,
             lambda: self._next_words(event),
             event.rule.sentence,
-            lambda: event.entry_words() if event.line_steps else "",
-            lambda: str(does(event)),
+            lambda: str(event.entry) if event.line_steps else "",
+            lambda: str(does(event, self.sheet.runs_s.get(event.id, 0.0) if self.sheet else 0.0)),
             lambda: "!" if event.id in self._wrong else "",
         )
         return makers[column]()
@@ -147,6 +147,9 @@ class EventTable(QTableView):
         self.sortByColumn(2, Qt.SortOrder.AscendingOrder)
         self.horizontalHeader().setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
         self.horizontalHeader().setSectionsMovable(True)
+        self.horizontalHeader().setDefaultAlignment(
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        )
         self.doubleClicked.connect(lambda index: self.opened.emit(self._id(index)))
         self.selectionModel().currentRowChanged.connect(self._on_row)
 

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
-    QSizePolicy,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -29,6 +28,7 @@ from nightly_spindle.desk.board_reading import BoardReading
 from nightly_spindle.desk.event_panel import EventPanel
 from nightly_spindle.desk.event_table import EventTable
 from nightly_spindle.desk.fields import Field
+from nightly_spindle.desk.labels import ElidedLabel
 from nightly_spindle.desk.shelf import LibraryEdit, Shelf
 from nightly_spindle.desk.theme import SMALL, font, icon
 from nightly_spindle.desk.week_paint import COLORS, paint_does
@@ -74,12 +74,10 @@ class EventsPlace(QWidget):
         self.week = WeekView(palette, settings.tz)
         self.table = EventTable(palette, settings.tz)
         self.panel = EventPanel(shelf, self.reading)
-        self.worst, self.note, self.span = QLabel(""), QLabel(""), QLabel("")
+        self.worst, self.note, self.span = ElidedLabel(), ElidedLabel(), QLabel("")
         self.worst.setProperty("role", "name")
         self.note.setProperty("role", "muted")
         self.span.setProperty("role", "strong")
-        for label in (self.worst, self.note):
-            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.find = Field()
         self.find.setPlaceholderText("find events")
         self.find.setAccessibleName("Find events")
@@ -130,7 +128,7 @@ class EventsPlace(QWidget):
             row.addWidget(widget)
         row.addStretch(1)
         self.legend = QLabel()
-        self.legend.setAccessibleName("Plays, loads a log, takes over a stream, switches or clears")
+        self.legend.setAccessibleName("Signs: show, short item, log, stream, switch")
         row.addWidget(self.legend)
         self.stage = QStackedWidget()
         self.stage.addWidget(self.week)
@@ -244,7 +242,14 @@ class EventsPlace(QWidget):
 
     def _show(self, sheet: EventSheet) -> None:
         self.sheet = sheet
-        wrong = {one.event_id for one in sheet.findings if one.severity is not Severity.NOTE}
+        wrong: dict[int, set[int]] = {}
+        for one in sheet.findings:
+            if one.severity is not Severity.NOTE:
+                # one that concerns all firings marks them all
+                wrong.setdefault(one.event_id, set()).update(one.instants)
+        for one in sheet.findings:
+            if one.severity is not Severity.NOTE and not one.instants:
+                wrong[one.event_id].clear()
         self.week.show_week(sheet.days, sheet.now_us, wrong)
         self.span.setText(week_words(sheet.days))
         self.table.rows.show_sheet(sheet)
@@ -413,7 +418,7 @@ def _legend(palette: Palette, ratio: float) -> QPixmap:
     painter.setFont(font(SMALL))
     widths = [painter.fontMetrics().horizontalAdvance(text) for text in words]
     painter.end()
-    whole = sum(widths) + 32 * len(words)
+    whole = sum(widths) + 24 * len(words)
     picture = QPixmap(QSize(whole, 18) * ratio)
     picture.setDevicePixelRatio(ratio)
     picture.fill(Qt.GlobalColor.transparent)
@@ -425,6 +430,6 @@ def _legend(palette: Palette, ratio: float) -> QPixmap:
         paint_does(painter, QPointF(left, 9), one, QColor(COLORS[one]))
         painter.setPen(QColor(palette.muted))
         painter.drawText(QPointF(left + 9, 13), text)
-        left += wide + 32
+        left += wide + 24
     painter.end()
     return picture

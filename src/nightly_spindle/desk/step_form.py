@@ -104,10 +104,12 @@ class StepForm(QWidget):
             widget = self._make(spec.name, str(spec.type), getattr(step, spec.name))
             widget.setAccessibleName(f"Step: {LABELS[spec.name]}")
             self.fields[spec.name] = widget
-            wide = len(specs) == 1 or (at == 0 and len(specs) != 2)
-            row, column = (0, 0) if at == 0 else ((at + wide) // 2, (at + wide) % 2 * 2)
+            # what is taken has a row of its own, the rest stands two in a row
+            place = at if len(specs) == 2 else at + (at > 0)
+            wide = at == 0 and len(specs) != 2
+            row, column = place // 2, place % 2 * 2
             self._grid.addWidget(QLabel(LABELS[spec.name]), row, column)
-            self._grid.addWidget(widget, row, column + 1, 1, 3 if wide and at == 0 else 1)
+            self._grid.addWidget(widget, row, column + 1, 1, 3 if wide else 1)
         self._showing = False
 
     def _make(self, name: str, kind: str, value: Any) -> Field | QComboBox:

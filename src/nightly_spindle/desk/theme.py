@@ -179,6 +179,7 @@ QToolButton[role="tab"], QToolButton[role="switch"] {{ background: transparent; 
 QToolButton[role="tab"]:checked, QToolButton[role="switch"]:checked {{ color: {p.text};
     border-bottom: 2px solid {p.text}; }}
 QToolButton[role="tab"]:focus, QToolButton[role="switch"]:focus {{ color: {p.text}; }}
+QToolButton[role="day"] {{ padding: 3px 0; min-width: 30px; }}
 QListView[role="groups"] {{ background: {p.ground}; border: 1px solid transparent; }}
 QListView:focus {{ border: 1px solid {p.muted}; }}
 QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}

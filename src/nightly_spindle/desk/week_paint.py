@@ -16,26 +16,43 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.nightpaint import Scale
     from nightly_spindle.desk.theme import Palette
 
-LEAST_PX = 11.0  # what is shorter is drawn so wide: its sign
+PIN_PX = 11.0  # pins are so wide, whatever their length
+_PIN_TALL = 13.0
+_MOST_PIN_LANES = 3
 _SIGN = 8.0
 _NAME_GAP = 3.0
 
 # Okabe and Ito's set, as the kinds of items have it; vermilion stays for alarms
 COLORS = {
-    Does.PLAYS: "#009E73",
-    Does.LOADS: "#0072B2",
+    Does.SHOW: "#009E73",
+    Does.SHORT: "#56B4E9",
+    Does.LOG: "#0072B2",
     Does.STREAM: "#CC79A7",
-    Does.SWITCHES: "#999999",
+    Does.SWITCH: "#999999",
 }
-_INK = {Does.LOADS: "#ffffff"}
+_INK = {Does.LOG: "#ffffff"}
 
 
-def box_rect(box: Box, top: float, height: float, scale: Scale) -> QRectF:
-    """Return where a box is drawn in its day's strip."""
-    tall = height / box.lanes
-    left = scale.x(box.at_us)
-    wide = max(LEAST_PX, box.length_s * 1e6 / scale.us_per_px)
-    return QRectF(left, top + tall * box.lane, wide, max(4.0, tall - 1.5))
+def boxes_rects(boxes: Sequence[Box], strip: QRectF, scale: Scale) -> list[QRectF]:
+    """Return where the boxes of a day are drawn: blocks above, pins in rows at the foot."""
+    pins = max((box.lane + 1 for box in boxes if not box.long), default=0)
+    rows = min(pins, _MOST_PIN_LANES)
+    foot = min(rows * (_PIN_TALL + 1.5), strip.height() * 0.62)
+    blocks = QRectF(strip.left(), strip.top(), strip.width(), max(14.0, strip.height() - foot - 2))
+    found = []
+    for box in boxes:
+        left = scale.x(box.at_us)
+        if box.long:
+            tall = blocks.height() / box.lanes
+            wide = max(PIN_PX, box.length_s * 1e6 / scale.us_per_px)
+            found.append(QRectF(left, blocks.top() + tall * box.lane, wide, max(5.0, tall - 1.5)))
+        else:
+            tall = foot / max(1, rows)
+            # more pins at one time than there are rows stand beside each other
+            aside = box.lane // _MOST_PIN_LANES * (PIN_PX + 1)
+            top = strip.bottom() - foot + tall * (box.lane % _MOST_PIN_LANES)
+            found.append(QRectF(left + aside, top, PIN_PX, max(5.0, tall - 1.5)))
+    return found
 
 
 def paint_box(
@@ -46,46 +63,66 @@ def paint_box(
     *,
     chosen: bool,
     finding: bool,
-    room: float,
+    room: float = 0.0,
 ) -> None:
-    """Paint one firing: its colour, its sign, its name where there is room up to x `room`."""
+    """Paint one firing: its colour, its sign, and the name of a block, beside it up to `room`."""
     color = QColor(COLORS[box.does])
-    painter.setPen(Qt.PenStyle.NoPen)
     if box.enabled:
+        painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(color)
-        painter.drawRect(rect)
     else:
-        painter.setBrush(QColor(palette.panel))
-        painter.drawRect(rect)
         painter.setBrush(Qt.BrushStyle.BDiagPattern)
         painter.setPen(QPen(color, 1))
-        painter.drawRect(rect)
+    painter.drawRoundedRect(rect, 2, 2)
     if chosen:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(QColor(palette.text), 2))
-        painter.drawRect(rect.adjusted(-1, -1, 1, 1))
-    inside = QColor(_INK.get(box.does, "#10151c")) if box.enabled else QColor(palette.text)
+        painter.drawRoundedRect(rect.adjusted(-1, -1, 1, 1), 2, 2)
+    ink = QColor(_INK.get(box.does, "#10151c")) if box.enabled else QColor(palette.text)
     if rect.height() >= _SIGN:
-        centre = QPointF(rect.left() + LEAST_PX / 2, rect.center().y())
-        paint_does(painter, centre, box.does, inside)
+        top = rect.top() + 8 if box.long and rect.height() > 20 else rect.center().y()
+        paint_does(painter, QPointF(rect.left() + PIN_PX / 2, top), box.does, ink)
     if finding:
         _paint_finding(painter, rect, palette)
-    if rect.height() < SMALL:
-        return
-    long = rect.width() > LEAST_PX * 3
-    left = rect.left() + LEAST_PX + _NAME_GAP
-    right = rect.right() if long else room
-    if right - left < 12:
-        return
+    if box.long and rect.height() >= SMALL:
+        _paint_name(painter, rect, box, ink, palette, room)
+
+
+def _paint_name(
+    painter: QPainter, rect: QRectF, box: Box, ink: QColor, palette: Palette, room: float
+) -> None:
+    """Paint a block's name inside it, or beside it where it is too narrow."""
     painter.setFont(font(SMALL))
-    painter.setPen(inside if long else QColor(palette.text if box.enabled else palette.muted))
-    words = painter.fontMetrics().elidedText(
-        box.name, Qt.TextElideMode.ElideRight, round(right - left - 2)
-    )
-    if len(words) > 2 or words == box.name:
-        where = QRectF(left, rect.top(), right - left, rect.height())
-        align = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        painter.drawText(where, align, words)
+    measure = painter.fontMetrics()
+    wide = measure.horizontalAdvance(box.name)
+    inside = rect.adjusted(PIN_PX + _NAME_GAP, 1, -2, -1)
+    left = Qt.AlignmentFlag.AlignLeft
+    if wide > inside.width() and room - rect.right() > inside.width():
+        painter.setPen(QColor(palette.text if box.enabled else palette.muted))
+        where = QRectF(rect.right() + 4, rect.top(), room - rect.right() - 6, 16)
+        text = measure.elidedText(box.name, Qt.TextElideMode.ElideRight, round(where.width()))
+        painter.drawText(where, left | Qt.AlignmentFlag.AlignVCenter, text)
+        return
+    painter.setPen(ink)
+    if wide > inside.width() and rect.height() > 2.4 * SMALL:
+        painter.drawText(inside, left | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
+                         box.name)  # fmt: skip
+        return
+    text = measure.elidedText(box.name, Qt.TextElideMode.ElideRight, round(inside.width()))
+    painter.drawText(QRectF(inside.left(), rect.top(), inside.width(), 16),
+                     left | Qt.AlignmentFlag.AlignVCenter, text)  # fmt: skip
+
+
+def room_beside(boxes: Sequence[Box], rects: Sequence[QRectF], place: int, edge: float) -> float:
+    """Return how far right a block's name may go: to the next block, or the edge."""
+    here = rects[place]
+    others = [
+        rect.left()
+        for box, rect in zip(boxes, rects, strict=True)
+        if box.long and rect.right() > here.right() and rect.top() < here.top() + 16
+        and rect.bottom() > here.top()
+    ]  # fmt: skip
+    return max(here.right(), min([edge, *others]))
 
 
 def paint_does(painter: QPainter, centre: QPointF, does: Does, ink: QColor) -> None:
@@ -93,14 +130,16 @@ def paint_does(painter: QPainter, centre: QPointF, does: Does, ink: QColor) -> N
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(ink)
     x, y, r = centre.x(), centre.y(), _SIGN / 2 - 0.5
-    if does is Does.PLAYS:
+    if does is Does.SHORT:
         painter.drawEllipse(centre, r - 0.5, r - 0.5)
-    elif does is Does.LOADS:
+    elif does is Does.LOG:
         for row in (-2.6, 0.0, 2.6):
             painter.drawRect(QRectF(x - r, y + row - 0.7, 2 * r, 1.4))
     elif does is Does.STREAM:
         points = [QPointF(x, y - r), QPointF(x + r, y), QPointF(x, y + r), QPointF(x - r, y)]
         painter.drawPolygon(QPolygonF(points))
+    elif does is Does.SHOW:
+        painter.drawRect(QRectF(x - r, y - r, 2 * r, 2 * r))
     else:
         painter.drawPolygon(
             QPolygonF([QPointF(x - r, y - r), QPointF(x + r, y - r), QPointF(x, y + r)])
@@ -108,16 +147,6 @@ def paint_does(painter: QPainter, centre: QPointF, does: Does, ink: QColor) -> N
 
 
 def _paint_finding(painter: QPainter, rect: QRectF, palette: Palette) -> None:
-    centre = QPointF(min(rect.right(), rect.left() + max(LEAST_PX, rect.width())), rect.top() + 3)
     painter.setPen(QPen(QColor(palette.ground), 1))
     painter.setBrush(QColor(palette.alarm))
-    painter.drawEllipse(centre, 4, 4)
-
-
-def room_right(rects: Sequence[QRectF], place: int, edge: float) -> float:
-    """Return how far right a name may go before the next box of the same lane begins."""
-    here = rects[place]
-    for other in rects[place + 1 :]:
-        if abs(other.top() - here.top()) < here.height() and other.left() > here.left():
-            return other.left() - 3
-    return edge
+    painter.drawEllipse(QPointF(rect.right() - 1, rect.top() + 2), 4, 4)

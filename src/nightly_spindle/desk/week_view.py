@@ -14,17 +14,17 @@ from nightly_spindle.core.timebase import US, moment_from
 from nightly_spindle.core.week import Box, Day
 from nightly_spindle.desk.nightpaint import Look, Scale, paint_now, paint_ticks
 from nightly_spindle.desk.theme import SMALL, TEXT, font
-from nightly_spindle.desk.week_paint import box_rect, paint_box, room_right
+from nightly_spindle.desk.week_paint import boxes_rects, paint_box, room_beside
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Collection, Mapping, Sequence
     from zoneinfo import ZoneInfo
 
     from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPaintEvent
 
     from nightly_spindle.desk.theme import Palette
 
-_GUTTER = 84.0
+_GUTTER = 66.0
 _RIGHT = 10.0
 _TICKS = 15.0
 _GAP = 5.0
@@ -67,7 +67,7 @@ class WeekView(QWidget):
         self._tz = tz
         self.days: Sequence[Day] = ()
         self._now_us = 0
-        self._wrong: Collection[int] = ()
+        self._wrong: Mapping[int, Collection[int]] = {}
         self._chosen: tuple[int, int] = (0, 0)  # event id, instant
         self._drag: _Drag | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -77,8 +77,10 @@ class WeekView(QWidget):
 
     # -- what is shown -----------------------------------------------------------------------------
 
-    def show_week(self, days: Sequence[Day], now_us: int, wrong: Collection[int]) -> None:
-        """Show other days; `wrong` are the events that have a finding."""
+    def show_week(
+        self, days: Sequence[Day], now_us: int, wrong: Mapping[int, Collection[int]]
+    ) -> None:
+        """Show other days; `wrong` has for events with a finding its instants (none: all)."""
         self.days, self._now_us, self._wrong = days, now_us, wrong
         self._speak()
         self.update()
@@ -128,16 +130,19 @@ class WeekView(QWidget):
         """Return where a firing is drawn."""
         for number, day in enumerate(self.days):
             if box in day.boxes:
-                strip = self.strip(number)
-                return box_rect(box, strip.top(), strip.height(), self._scale(day))
+                return self._rects(number)[day.boxes.index(box)]
         return QRectF()
+
+    def _rects(self, number: int) -> list[QRectF]:
+        day = self.days[number]
+        return boxes_rects(day.boxes, self.strip(number), self._scale(day))
 
     def _at(self, point: QPointF) -> tuple[int, Box] | None:
         for number, day in enumerate(self.days):
-            strip, scale = self.strip(number), self._scale(day)
+            strip = self.strip(number)
             if strip.top() - 1 <= point.y() <= strip.bottom() + 1:
-                for box in reversed(day.boxes):
-                    area = box_rect(box, strip.top(), strip.height(), scale)
+                pairs = list(zip(day.boxes, self._rects(number), strict=True))
+                for box, area in reversed(pairs):
                     if area.adjusted(-1, -1, 3, 1).contains(point):
                         return number, box
         return None
@@ -183,16 +188,17 @@ class WeekView(QWidget):
         lane = QRectF(strip.left(), strip.top(), right - strip.left(), strip.height())
         painter.fillRect(lane, QColor(palette.panel))
         self._paint_name(painter, strip, day, today=today)
-        painter.setClipRect(QRectF(strip.left(), strip.top() - 3, right - strip.left() + 6,
+        painter.setClipRect(QRectF(strip.left(), strip.top() - 3, right - strip.left() - 1,
                                    strip.height() + _TICKS + 3))  # fmt: skip
         paint_ticks(painter, lane.adjusted(0, 0, 0, _TICKS), scale, look, grid=True)
-        rects = [box_rect(box, strip.top(), strip.height(), scale) for box in day.boxes]
+        rects = self._rects(number)
         for place, (box, rect) in enumerate(zip(day.boxes, rects, strict=True)):
+            about = self._wrong.get(box.event_id) if box.enabled else None
             paint_box(
                 painter, rect, box, palette,
                 chosen=box.event_id == self._chosen[0],
-                finding=box.enabled and box.event_id in self._wrong,
-                room=room_right(rects, place, right),
+                finding=about is not None and (not about or box.at_us in about),
+                room=room_beside(day.boxes, rects, place, right) if box.long else 0.0,
             )  # fmt: skip
         if today:
             paint_now(painter, lane, scale, look)
@@ -203,15 +209,14 @@ class WeekView(QWidget):
         painter.setFont(font(TEXT, bold=today))
         where = QRectF(8, strip.top(), _GUTTER - 14, 18)
         left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(where, left, f"{day.day:%a} {day.day.day} {day.day:%b}")
+        painter.drawText(where, left, f"{day.day:%a} {day.day.day}")
         hours = (day.end_us - day.start_us) // (3600 * US)
-        note = "today" if today else ""
+        note = "today" if today else f"{day.day:%b}"
         if hours != 24:
             note = f"{hours} hours"
-        if note:
-            painter.setPen(QColor(self.palette_.muted))
-            painter.setFont(font(SMALL))
-            painter.drawText(where.translated(0, 17), left, note)
+        painter.setPen(QColor(self.palette_.muted))
+        painter.setFont(font(SMALL))
+        painter.drawText(where.translated(0, 17), left, note)
 
     def _paint_drag(self, painter: QPainter, drag: _Drag) -> None:
         """Paint where what is dragged would come to lie, and its new time."""

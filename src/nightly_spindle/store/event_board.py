@@ -34,6 +34,7 @@ class EventSheet:
     days: tuple[Day, ...] = ()
     findings: tuple[EventFinding, ...] = ()
     next_us: dict[int, int] = field(default_factory=dict)
+    runs_s: dict[int, float] = field(default_factory=dict)
     titles: dict[int, str] = field(default_factory=dict)
     known: Known = field(default_factory=Known)
     folders: tuple[str, ...] = ()
@@ -90,6 +91,7 @@ class EventBoard:
             tuple(week_of(programme, programme.events, monday)),
             tuple(found),
             following,
+            {event.id: holds(programme, event).runs_s for event in programme.events},
             self._titles(snapshot, programme.events),
             Known(
                 [row[0] for row in connection.execute("SELECT name FROM list ORDER BY name")],

@@ -1,0 +1,31 @@
+"""Labels that tell when they are cut off."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QLabel, QSizePolicy
+
+if TYPE_CHECKING:
+    from PySide6.QtGui import QPaintEvent
+
+
+class ElidedLabel(QLabel):
+    """One line of text that ends in "…" where there is no room; the tool tip has all of it."""
+
+    def __init__(self) -> None:
+        super().__init__("")
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Paint the text as far as it goes."""
+        del event
+        painter = QPainter(self)
+        painter.setFont(self.font())
+        painter.setPen(self.palette().windowText().color())
+        text = painter.fontMetrics().elidedText(
+            self.text(), Qt.TextElideMode.ElideRight, self.width()
+        )
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
