@@ -222,8 +222,8 @@ def from_calendar(data: bytes, tz: ZoneInfo, now_us: int) -> list[TimedEvent]:
 def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
     name = " ".join(str(part.get("SUMMARY", "")).split()) or "Without a name"
     mine = _mine(part)
-    if part.name == "VTODO" and mine is not None:
-        return mine
+    if mine is not None and not isinstance(mine.rule, TimeRule):
+        return replace(mine, name=name)  # its times follow from others: they are not read back
     try:
         dated = Dated(
             _local(part.decoded("DTSTART"), tz),
@@ -235,12 +235,10 @@ def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
         raise InputFault(f"the calendar's event “{name}” has no time that can be read") from error
     if mine is not None:
         wrote = dated_of(mine, tz, now_us)
-        same = wrote is not None and (
-            isinstance(mine.rule, TimeRule) is False
-            or _key(replace(wrote, rrule=_plain(_until_in_utc(wrote.rrule, tz), tz))) == _key(dated)
-        )
-        if same:
-            return replace(mine, name=name)
+        if wrote is not None:
+            wrote = replace(wrote, rrule=_plain(_until_in_utc(wrote.rrule, tz), tz))
+            if _key(wrote) == _key(dated):
+                return replace(mine, name=name)
     rule = TimeRule(dated.start, dated.rrule, dated.exdates, dated.rdates)
     try:
         rule.check()
