@@ -39,16 +39,16 @@ def test_an_event_is_made_changed_switched_and_removed_by_command(listed, capsys
     assert len(made["next"]) == 5
     assert made["next"][0]["text"].endswith("20:00 (evening)")
     assert 8 < made["runs_s"] < 14
-    (changed,) = view(capsys, "events", "add", listed, "Harbour hour", "--at", "21:30", "--rename",
-                      "Late harbour")  # fmt: skip
+    late = ("--at", "21:30", "--rename", "Late harbour")
+    (changed,) = view(capsys, "events", "add", listed, "Harbour hour", *late)
     assert (changed["id"], changed["start"][11:], changed["name"]) == (
         1,
         "21:30:00",
         "Late harbour",
     )
     assert changed["steps"] == made["steps"]
-    (before,) = view(capsys, "events", "add", listed, "Bell", "--before", "Late harbour:5", "--step",
-                     "play item 1009")  # fmt: skip
+    bell = ("--before", "Late harbour:5", "--step", "play item 1009")
+    (before,) = view(capsys, "events", "add", listed, "Bell", *bell)
     assert before["rule"] == {"beside": 1, "offset_s": -300.0}
     view(capsys, "events", "add", listed, "Link", "--songs", "3", "--at", "22:00", "--until",
          "02:00", "--step", "play folder audio/id")  # fmt: skip

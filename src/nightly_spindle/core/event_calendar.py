@@ -222,7 +222,7 @@ def from_calendar(data: bytes, tz: ZoneInfo, now_us: int) -> list[TimedEvent]:
 def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
     name = " ".join(str(part.get("SUMMARY", "")).split()) or "Without a name"
     mine = _mine(part)
-    if mine is not None and not isinstance(mine.rule, TimeRule):
+    if mine is not None and (part.name == "VTODO" or not isinstance(mine.rule, TimeRule)):
         return replace(mine, name=name)  # its times follow from others: they are not read back
     try:
         dated = Dated(

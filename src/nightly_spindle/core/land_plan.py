@@ -22,6 +22,7 @@ from nightly_spindle.core.joins import span
 from nightly_spindle.core.landing import Fit, Piece, fit
 from nightly_spindle.core.loading import now_us
 from nightly_spindle.core.running import Line, Origin, Outcome, Play, Source
+from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.timebase import US, clock, frames_from_us, to_frames
 
 if TYPE_CHECKING:
@@ -57,6 +58,36 @@ class _Ahead:
 
 
 @dataclass(frozen=True, slots=True)
+class Foreseen:
+    """That an event lands, by the plays that lead to it: holds while everything goes as foreseen.
+
+    It only spares playing the same stretch ahead again; what is decided does not depend on it.
+    """
+
+    at_us: int
+    offset_us: int
+    segues: Segues
+    plays: tuple[Play, ...]
+
+    def holds(self, programme: Programme, state: AirState, firing: Firing) -> bool:
+        """Whether the item on air and what is lined up are what was foreseen."""
+        playing = state.playing
+        if playing is None or (firing.at_us, state.offset_us) != (self.at_us, self.offset_us):
+            return False
+        place = next((at for at, p in enumerate(self.plays) if p.line.id == playing.line.id), -1)
+        if place < 0 or programme.segues is not self.segues:
+            return False
+        now, rest = self.plays[place], self.plays[place + 1 :]
+        if (now.start, now.begin, now.item) != (playing.start, playing.begin, playing.item):
+            return False
+        known = {line.id for line in state.upcoming}
+        coming = [play for play in rest if play.line.id in known]
+        if state.upcoming[: len(coming)] != [play.line for play in coming]:
+            return False
+        return all(programme.item(play.item.cart) is play.item for play in rest)
+
+
+@dataclass(frozen=True, slots=True)
 class _Change:
     """Another running order, the lines that left it and came, and how it lands."""
 
@@ -71,24 +102,31 @@ def look_to_land(
     state: AirState,
     preview: Callable[[AirState], Sequencer],
     actions: list[Action],
-) -> None:
+    foreseen: Foreseen | None = None,
+) -> Foreseen | None:
     """See to it that the next event that is to land does; changes what is lined up before it.
 
-    `preview` makes a sequencer that plays a state ahead without looking to land.
+    `preview` makes a sequencer that plays a state ahead without looking to land. Returns what
+    is foreseen, to be given back the next time.
     """
     firing = _next_to_land(programme, state)
     if firing is None or state.playing is None or not state.unattended or state.stopped:
-        return
+        return None
+    if foreseen is not None and foreseen.holds(programme, state, firing):
+        return foreseen
     ahead = _play_ahead(state, preview, firing)
     tolerance = firing.event.options.tolerance_s
-    if ahead.off_s is None or abs(ahead.off_s) <= tolerance:
-        return
+    if ahead.off_s is None:
+        return None
+    if abs(ahead.off_s) <= tolerance:
+        return Foreseen(firing.at_us, state.offset_us, programme.segues, ahead.plays)
     best = _best_change(programme, state, preview, firing, ahead)
     if best is not None and abs(best.off_s) < abs(ahead.off_s) - min(_BETTER_S, tolerance / 2):
         _carry_out(programme, state, firing, best, actions)
     elif state.warned_us != firing.at_us:
         state.warned_us = firing.at_us
         actions.append(_cannot(programme, state, firing, ahead.off_s))
+    return None
 
 
 def _next_to_land(programme: Programme, state: AirState) -> Firing | None:

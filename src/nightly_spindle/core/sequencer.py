@@ -26,7 +26,7 @@ from nightly_spindle.core.firing import act, fire, order_firing
 from nightly_spindle.core.holding import end, next_end
 from nightly_spindle.core.items import TONE_CART, Ending, Kind
 from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
-from nightly_spindle.core.land_plan import look_to_land
+from nightly_spindle.core.land_plan import Foreseen, look_to_land
 from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.loading import follow_change, load_late, top_up
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED
@@ -64,6 +64,7 @@ class Sequencer(Edits):
         super().__init__(state)
         self.programme = programme
         self._lands = lands  # whether it looks ahead to land events on time
+        self._foreseen: Foreseen | None = None
         self._planned: tuple[tuple[Play, Line, Item, Segues], Join] | None = None
 
     # -- driving -------------------------------------------------------------------
@@ -275,8 +276,9 @@ class Sequencer(Edits):
     def _look_to_land(self, actions: list[Action]) -> None:
         """Choose what to leave out or add, so that an event that is to land does."""
         if self._lands:
-            look_to_land(self.programme, self.state, self._preview, actions)
-            self._planned = None
+            self._foreseen = look_to_land(
+                self.programme, self.state, self._preview, actions, self._foreseen
+            )
 
     def _preview(self, state: AirState) -> Sequencer:
         return Sequencer(self.programme, state, lands=False)
