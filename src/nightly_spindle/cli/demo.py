@@ -37,6 +37,7 @@ def demo(options: argparse.Namespace) -> int:
     print(f"{settings.name} lies in {folder}.", flush=True)
     if options.build_only:
         return 0
+    _serve_relay()
     if options.no_window:
         from nightly_spindle.air.supervisor import supervise
 
@@ -50,6 +51,17 @@ def demo(options: argparse.Namespace) -> int:
         )
         return 1
     return open_desk_on(folder, start_engine=True)
+
+
+def _serve_relay() -> None:
+    """Serve the stream that the demo's relay takes over, for as long as the demo is open."""
+    from nightly_spindle.standins.demo_events import RELAY_PORT
+    from nightly_spindle.standins.stream_server import StreamServer
+
+    try:
+        StreamServer(port=RELAY_PORT).start()
+    except OSError as error:
+        print(f"The stream stand-in is not served: {error.strerror}.", file=sys.stderr)
 
 
 def demo_folder() -> Path:

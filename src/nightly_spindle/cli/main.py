@@ -117,6 +117,17 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     safe_commands(group, _add)
     measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")
+    standin = commands.add_parser(
+        "standin", help="simulated devices and services by themselves"
+    ).add_subparsers(metavar="COMMAND", required=True)
+    stream = _add(standin, "stream", "standins:stream", "serve a simulated web stream",
+                  json=False, station=False)  # fmt: skip
+    stream.add_argument("--port", type=int, default=8136)
+    stream.add_argument("--hz", type=float, default=330.0, help="its tone")
+    stream.add_argument("--fault", default="none", help="none, refused, hangs, breaks off, no sound",
+                        choices=["none", "refused", "hangs", "breaks off", "no sound"])  # fmt: skip
+    stream.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
+    stream.add_argument("--seconds", type=float, help="leave after so long")
     demo = _add(
         commands,
         "demo",

@@ -190,7 +190,9 @@ class LogDrop:
         if options.loads is Loads.LINES_LEFT:
             when = f"when {options.lines_left:.0f} lines are left, at the end"
         else:
-            entry = "cutting in" if options.entry is Entry.CUT_IN else "after the item on air"
+            entry = {Entry.CUT_IN: "cutting in", Entry.NEXT: "after the item on air",
+                     Entry.WAIT: "waiting at most 2 min, then cutting in",
+                     Entry.LAND: "landing on time"}[options.entry]  # fmt: skip
             when = f"at its time, {entry}, {where}"
             if options.placement is Placement.FRONT:
                 when += f"; what was there {options.rest}"

@@ -11,13 +11,14 @@ have put in stay as they are.
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.acting import left_out
 from nightly_spindle.core.actions import Action, Ended, Finding, Fired, Severity, StartVoice
 from nightly_spindle.core.events import Entry, Firing
-from nightly_spindle.core.items import Kind
+from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.landing import Fit, Piece, fit
 from nightly_spindle.core.loading import now_us
@@ -26,16 +27,15 @@ from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.timebase import US, clock, frames_from_us, to_frames
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable
 
-    from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
     from nightly_spindle.core.sequencer import Sequencer
 
 AHEAD_S = 2400.0  # how long before its time it is seen to that an event lands
 _TRIES = 3
-_GROUPS = 120  # artists of whom a song may be added
+_GROUPS = 60  # artists of whom a song may be added
 _PER_ARTIST = 3
 _BETTER_S = 5.0  # worth changing something for, where nothing comes within the tolerance
 _OUT = {Source.LOG: 1.0, Source.DAY_LOG_AGAIN: 0.6, Source.ROTATION: 0.5}  # what leaving out costs
@@ -95,6 +95,29 @@ class _Change:
     gone: list[Line]
     come: list[Line]
     off_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Offer:
+    """What may be added, by artist: the items, and how long each would be on air."""
+
+    items: Sequence[Sequence[Item]]
+    pieces: Sequence[Sequence[Piece]]
+
+    @classmethod
+    def of(cls, programme: Programme, state: AirState, items: Sequence[Sequence[Item]]) -> _Offer:
+        """Measure what may be added; those whose turn is nearer cost a little less."""
+        pieces = [
+            [
+                Piece(
+                    _airtime(item, span(item, state.rate).cue_in, state, programme) / state.rate,
+                    _ADD + 0.2 * rank / len(items),
+                )
+                for item in group
+            ]
+            for rank, group in enumerate(items)
+        ]
+        return cls(items, pieces)
 
 
 def look_to_land(
@@ -205,11 +228,11 @@ def _best_change(
         # the last item may as well come after the event
         choices.append((lines[:-1], begins_off))
     tolerance = firing.event.options.tolerance_s
-    candidates = _candidates(programme, state, ahead)
+    offer = _Offer.of(programme, state, _candidates(programme, state, ahead))
     for before, off in choices:
         target = -off
         for _ in range(_TRIES):
-            change = _changed(programme, state, before, target, tolerance, candidates)
+            change = _changed(programme, state, before, target, tolerance, offer)
             if change is None:
                 break
             tried = state.copy()
@@ -280,7 +303,7 @@ def _changed(
     before: Sequence[tuple[Line, Item]],
     target_s: float,
     tolerance_s: float,
-    candidates: Sequence[Sequence[Item]],
+    offer: _Offer,
 ) -> _Change | None:
     """Return the running order with the cheapest change of length; None when there is none."""
     free = [
@@ -293,14 +316,8 @@ def _changed(
               _OUT[line.origin.source])
         for line, item in free
     ]  # fmt: skip
-    groups = [
-        [Piece(_airtime(item, span(item, state.rate).cue_in, state, programme) / state.rate,
-               _ADD + 0.2 * rank / len(candidates))
-         for item in group]
-        for rank, group in enumerate(candidates)
-    ]  # fmt: skip
-    found: Fit = fit(target_s, tolerance_s, removable, groups)
-    added = [candidates[group][place] for group, place in found.added]
+    found: Fit = fit(target_s, tolerance_s, removable, offer.pieces)
+    added = [offer.items[group][place] for group, place in found.added]
     out = {free[place][0].id for place in found.out}
     gone = [line for line, _ in before if line.id in out]
     ids = {line.id for line, _ in before}

@@ -197,7 +197,7 @@ def _block(
         origin.brief,
         origin.why,
         str(row.outcome),
-        origin.source not in {Source.LOG, Source.HAND},
+        origin.source not in {Source.LOG, Source.HAND, Source.EVENT},
         row.line.id in lined_up,
         item.path,
         row.line.join,

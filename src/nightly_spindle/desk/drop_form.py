@@ -48,6 +48,7 @@ _LABELS = {
 }  # fmt: skip
 _SHOWN_AS = {
     "cut in": "to the second, cutting in", "next": "after the item on air",
+    "wait at most": "after the item on air, in 2 min at most", "land on time": "landing on time",
     "replace": "in place of all that is lined up", "front": "to the front", "end": "to the end",
     "fixed columns": "fixed columns", "by its name": "its name says",
 }  # fmt: skip

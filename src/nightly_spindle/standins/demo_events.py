@@ -30,7 +30,8 @@ from nightly_spindle.core.steps import (
 if TYPE_CHECKING:
     from datetime import date
 
-_RELAY = "http://127.0.0.1:8136/live.wav"  # where the stream stand-in serves
+RELAY_PORT = 8136  # where the stream stand-in serves
+_RELAY = f"http://127.0.0.1:{RELAY_PORT}/live.wav"
 
 
 def _at(clock: str, rrule: str = "FREQ=DAILY") -> TimeRule:

@@ -1,4 +1,4 @@
-"""Where items are used: categories, lists, the running order, the logs of the coming days."""
+"""Where items are used: lists, timed events, the running order, the logs of the coming days."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import time
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.steps import PlayItem
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.journal import load_state
 from nightly_spindle.store.snapshot import open_station
@@ -37,6 +38,13 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
         list(carts),
     )
     uses = [Use(row["cart"], "list", f"list “{row['name']}”{_times(row['n'])}") for row in rows]
+    for event in snapshot.programme.events:
+        named = [step.cart for step in event.steps if isinstance(step, PlayItem)]
+        uses += [
+            Use(cart, "event", f"timed event “{event.name}”{_times(named.count(cart))}")
+            for cart in dict.fromkeys(named)
+            if cart in wanted
+        ]
     state = load_state(snapshot.connection)
     if state is not None:
         lined = [line.cart for line in state.upcoming if line.cart in wanted]
