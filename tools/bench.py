@@ -20,6 +20,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from bench_cues import marking, measuring_anew
+from bench_events import expanding, landing, painting
 from bench_library import looking, measuring
 from bench_logs import reading
 
@@ -309,6 +310,9 @@ def main() -> int:
         rehearsal(work)
         looking(work / "lib100000", work, 100_000, row)
         reading(work / "lib100000", row)
+        expanding(row)
+        landing(row)
+        painting(row)
         measuring(work, row, best)
         marking(work, demo, row)
         measuring_anew(work, demo, row)
