@@ -124,8 +124,8 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
                   json=False, station=False)  # fmt: skip
     stream.add_argument("--port", type=int, default=8136)
     stream.add_argument("--hz", type=float, default=330.0, help="its tone")
-    stream.add_argument("--fault", default="none", help="none, refused, hangs, breaks off, no sound",
-                        choices=["none", "refused", "hangs", "breaks off", "no sound"])  # fmt: skip
+    faults = ["none", "refused", "hangs", "breaks off", "no sound"]
+    stream.add_argument("--fault", default="none", choices=faults)
     stream.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
     stream.add_argument("--seconds", type=float, help="leave after so long")
     demo = _add(

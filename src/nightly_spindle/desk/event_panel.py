@@ -11,11 +11,13 @@ from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.events import check_event
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.event_form import EventForm
+from nightly_spindle.desk.holds_bar import HoldsBar
 
 if TYPE_CHECKING:
     from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.desk.board_reading import BoardReading
     from nightly_spindle.desk.shelf import Shelf
+    from nightly_spindle.desk.theme import Palette
     from nightly_spindle.store.event_board import EventBoard, EventPreview, EventSheet
 
 _WIDTH = 412
@@ -32,8 +34,9 @@ class EventPanel(QWidget):
     removed = Signal(object)
     fired = Signal(object)
 
-    def __init__(self, shelf: Shelf, reading: BoardReading[EventBoard]) -> None:
+    def __init__(self, shelf: Shelf, reading: BoardReading[EventBoard], palette: Palette) -> None:
         super().__init__()
+        self.bar = HoldsBar(palette)
         self.setObjectName("details")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(_WIDTH)
@@ -86,7 +89,7 @@ class EventPanel(QWidget):
         told = QVBoxLayout(self.told)
         told.setContentsMargins(0, 0, 6, 0)
         told.setSpacing(6)
-        for widget in (self.sentence, self.coming, self.holds, self.wrong, self.trouble):
+        for widget in (self.sentence, self.coming, self.bar, self.holds, self.wrong, self.trouble):
             told.addWidget(widget)
         acts = QHBoxLayout()
         acts.setSpacing(6)
@@ -175,6 +178,7 @@ class EventPanel(QWidget):
         self.sentence.setText(found.sentence)
         lines = "\n".join(one.text for one in found.coming)
         self.coming.setText(lines or "It never fires by itself as it stands.")
+        self.bar.show_holds(found.holds)
         told = any(one.code == "does-not-fit" for one in found.findings)
         self.holds.setText("" if told else found.holds.sentence())
         self.holds.setVisible(bool(self.holds.text()))

@@ -73,7 +73,7 @@ class EventsPlace(QWidget):
         self.sheet: EventSheet | None = None
         self.week = WeekView(palette, settings.tz)
         self.table = EventTable(palette, settings.tz)
-        self.panel = EventPanel(shelf, self.reading)
+        self.panel = EventPanel(shelf, self.reading, palette)
         self.worst, self.note, self.span = ElidedLabel(), ElidedLabel(), QLabel("")
         self.worst.setProperty("role", "name")
         self.note.setProperty("role", "muted")
@@ -186,13 +186,14 @@ class EventsPlace(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self._palette = self.week.palette_ = self.table.rows.palette_ = palette
+        self._palette = self.table.rows.palette_ = palette
+        self.week.set_palette(palette)
+        self.panel.bar.palette_ = palette
         self.before.setIcon(icon("chevron-left", palette.text))
         self.after.setIcon(icon("chevron-right", palette.text))
         self.new.setIcon(icon("plus", palette.text))
         self.new.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.legend.setPixmap(_legend(palette, self.devicePixelRatioF()))
-        self.week.update()
 
     # -- showing -----------------------------------------------------------------------------------
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 
 from nightly_spindle.core.week import Box, Does
 from nightly_spindle.desk.theme import SMALL, font
@@ -55,43 +55,101 @@ def boxes_rects(boxes: Sequence[Box], strip: QRectF, scale: Scale) -> list[QRect
     return found
 
 
-def paint_box(
+class Stamps:
+    """Pictures of pins and signs, painted once for each look and size: there can be thousands."""
+
+    def __init__(self, palette: Palette, ratio: float) -> None:
+        self._palette = palette
+        self._ratio = ratio
+        self._made: dict[tuple[Does, bool, int], QPixmap] = {}
+
+    def pin(self, does: Does, height: int, *, enabled: bool) -> QPixmap:
+        """Return a whole pin, ground and sign."""
+        key = (does, enabled, height)
+        if key not in self._made:
+            picture, painter = self._blank(height)
+            rect = QRectF(0.5, 0.5, PIN_PX - 1, height - 1)
+            color = QColor(COLORS[does])
+            painter.setPen(Qt.PenStyle.NoPen if enabled else QPen(color, 1))
+            painter.setBrush(color if enabled else Qt.BrushStyle.BDiagPattern)
+            painter.drawRoundedRect(rect, 2, 2)
+            if height >= _SIGN:
+                paint_does(painter, rect.center(), does, self._ink(does, enabled=enabled))
+            painter.end()
+            self._made[key] = picture
+        return self._made[key]
+
+    def sign(self, does: Does, *, enabled: bool) -> QPixmap:
+        """Return the sign alone, for the corner of a block."""
+        key = (does, enabled, 0)
+        if key not in self._made:
+            picture, painter = self._blank(round(PIN_PX))
+            centre = QPointF(PIN_PX / 2, PIN_PX / 2)
+            paint_does(painter, centre, does, self._ink(does, enabled=enabled))
+            painter.end()
+            self._made[key] = picture
+        return self._made[key]
+
+    def _blank(self, height: int) -> tuple[QPixmap, QPainter]:
+        picture = QPixmap(QSize(round(PIN_PX), max(1, height)) * self._ratio)
+        picture.setDevicePixelRatio(self._ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        return picture, painter
+
+    def _ink(self, does: Does, *, enabled: bool) -> QColor:
+        return ink_of(does) if enabled else QColor(self._palette.text)
+
+
+def ink_of(does: Does) -> QColor:
+    """Return the text colour that reads on what an event does."""
+    return QColor(_INK.get(does, "#10151c"))
+
+
+def paint_boxes(
     painter: QPainter,
-    rect: QRectF,
-    box: Box,
+    boxes: Sequence[Box],
+    rects: Sequence[QRectF],
     palette: Palette,
-    *,
-    chosen: bool,
-    finding: bool,
-    room: float = 0.0,
+    stamps: Stamps,
+    edge: float,
 ) -> None:
-    """Paint one firing: its colour, its sign, and the name of a block, beside it up to `room`."""
-    color = QColor(COLORS[box.does])
-    if box.enabled:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(color)
-    else:
-        painter.setBrush(Qt.BrushStyle.BDiagPattern)
-        painter.setPen(QPen(color, 1))
-    painter.drawRoundedRect(rect, 2, 2)
-    if chosen:
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(QColor(palette.text), 2))
-        painter.drawRoundedRect(rect.adjusted(-1, -1, 1, 1), 2, 2)
-    ink = QColor(_INK.get(box.does, "#10151c")) if box.enabled else QColor(palette.text)
-    if rect.height() >= _SIGN:
-        top = rect.top() + 8 if box.long and rect.height() > 20 else rect.center().y()
-        paint_does(painter, QPointF(rect.left() + PIN_PX / 2, top), box.does, ink)
-    if finding:
-        _paint_finding(painter, rect, palette)
-    if box.long and rect.height() >= SMALL:
-        _paint_name(painter, rect, box, ink, palette, room)
+    """Paint the firings of a day; names of blocks go beside them up to x `edge`."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
+    named: list[int] = []
+    for place, (box, rect) in enumerate(zip(boxes, rects, strict=True)):
+        if not box.long:
+            picture = stamps.pin(box.does, round(rect.height()), enabled=box.enabled)
+            painter.drawPixmap(rect.topLeft(), picture)
+            continue
+        color = QColor(COLORS[box.does])
+        if box.enabled:
+            painter.fillRect(rect, color)
+        else:
+            painter.setPen(QPen(color, 1))
+            painter.setBrush(Qt.BrushStyle.BDiagPattern)
+            painter.drawRect(rect)
+        if rect.height() >= _SIGN:
+            painter.drawPixmap(rect.topLeft(), stamps.sign(box.does, enabled=box.enabled))
+        if rect.height() >= SMALL:
+            named.append(place)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for place in named:
+        room = room_beside(boxes, rects, place, edge)
+        _paint_name(painter, rects[place], boxes[place], palette, room)
 
 
-def _paint_name(
-    painter: QPainter, rect: QRectF, box: Box, ink: QColor, palette: Palette, room: float
-) -> None:
+def paint_chosen(painter: QPainter, rect: QRectF, palette: Palette) -> None:
+    """Paint a frame around a chosen firing."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(palette.text), 2))
+    painter.drawRoundedRect(rect.adjusted(-1, -1, 1, 1), 2, 2)
+
+
+def _paint_name(painter: QPainter, rect: QRectF, box: Box, palette: Palette, room: float) -> None:
     """Paint a block's name inside it, or beside it where it is too narrow."""
+    ink = ink_of(box.does) if box.enabled else QColor(palette.text)
     painter.setFont(font(SMALL))
     measure = painter.fontMetrics()
     wide = measure.horizontalAdvance(box.name)
@@ -146,7 +204,8 @@ def paint_does(painter: QPainter, centre: QPointF, does: Does, ink: QColor) -> N
         )
 
 
-def _paint_finding(painter: QPainter, rect: QRectF, palette: Palette) -> None:
+def paint_finding(painter: QPainter, rect: QRectF, palette: Palette) -> None:
+    """Paint the mark of a finding at the corner of a firing."""
     painter.setPen(QPen(QColor(palette.ground), 1))
     painter.setBrush(QColor(palette.alarm))
     painter.drawEllipse(QPointF(rect.right() - 1, rect.top() + 2), 4, 4)

@@ -14,13 +14,19 @@ from nightly_spindle.core.timebase import US, moment_from
 from nightly_spindle.core.week import Box, Day
 from nightly_spindle.desk.nightpaint import Look, Scale, paint_now, paint_ticks
 from nightly_spindle.desk.theme import SMALL, TEXT, font
-from nightly_spindle.desk.week_paint import boxes_rects, paint_box, room_beside
+from nightly_spindle.desk.week_paint import (
+    Stamps,
+    boxes_rects,
+    paint_boxes,
+    paint_chosen,
+    paint_finding,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Mapping, Sequence
     from zoneinfo import ZoneInfo
 
-    from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPaintEvent
+    from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent
 
     from nightly_spindle.desk.theme import Palette
 
@@ -63,8 +69,9 @@ class WeekView(QWidget):
 
     def __init__(self, palette: Palette, tz: ZoneInfo) -> None:
         super().__init__()
-        self.palette_ = palette
         self._tz = tz
+        self._laid: dict[int, list[QRectF]] = {}
+        self.set_palette(palette)
         self.days: Sequence[Day] = ()
         self._now_us = 0
         self._wrong: Mapping[int, Collection[int]] = {}
@@ -75,6 +82,12 @@ class WeekView(QWidget):
         self.setMinimumHeight(360)
         self.setAccessibleName("Week of timed events")
 
+    def set_palette(self, palette: Palette) -> None:
+        """Paint in other colours."""
+        self.palette_ = palette
+        self._stamps = Stamps(palette, self.devicePixelRatioF())
+        self.update()
+
     # -- what is shown -----------------------------------------------------------------------------
 
     def show_week(
@@ -82,6 +95,7 @@ class WeekView(QWidget):
     ) -> None:
         """Show other days; `wrong` has for events with a finding its instants (none: all)."""
         self.days, self._now_us, self._wrong = days, now_us, wrong
+        self._laid.clear()
         self._speak()
         self.update()
 
@@ -134,8 +148,16 @@ class WeekView(QWidget):
         return QRectF()
 
     def _rects(self, number: int) -> list[QRectF]:
-        day = self.days[number]
-        return boxes_rects(day.boxes, self.strip(number), self._scale(day))
+        """Return where the firings of a day are drawn; worked out once for each size."""
+        if number not in self._laid:
+            day = self.days[number]
+            self._laid[number] = boxes_rects(day.boxes, self.strip(number), self._scale(day))
+        return self._laid[number]
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Lay the firings out anew."""
+        self._laid.clear()
+        super().resizeEvent(event)
 
     def _at(self, point: QPointF) -> tuple[int, Box] | None:
         for number, day in enumerate(self.days):
@@ -192,14 +214,13 @@ class WeekView(QWidget):
                                    strip.height() + _TICKS + 3))  # fmt: skip
         paint_ticks(painter, lane.adjusted(0, 0, 0, _TICKS), scale, look, grid=True)
         rects = self._rects(number)
-        for place, (box, rect) in enumerate(zip(day.boxes, rects, strict=True)):
+        paint_boxes(painter, day.boxes, rects, palette, self._stamps, right)
+        for box, rect in zip(day.boxes, rects, strict=True):
+            if box.event_id == self._chosen[0]:
+                paint_chosen(painter, rect, palette)
             about = self._wrong.get(box.event_id) if box.enabled else None
-            paint_box(
-                painter, rect, box, palette,
-                chosen=box.event_id == self._chosen[0],
-                finding=about is not None and (not about or box.at_us in about),
-                room=room_beside(day.boxes, rects, place, right) if box.long else 0.0,
-            )  # fmt: skip
+            if about is not None and (not about or box.at_us in about):
+                paint_finding(painter, rect, palette)
         if today:
             paint_now(painter, lane, scale, look)
         painter.setClipping(False)

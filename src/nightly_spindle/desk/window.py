@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.timebase import US
 from nightly_spindle.desk import theme
 from nightly_spindle.desk.air_place import AirPlace
-from nightly_spindle.desk.events_place import EventsPlace
 from nightly_spindle.desk.keys import KeysPage
 from nightly_spindle.desk.library_place import LibraryPlace
 from nightly_spindle.desk.link import EngineLink
@@ -39,6 +38,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.night import Block
     from nightly_spindle.core.running import AirState
     from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.desk.events_place import EventsPlace
 
 _REPLAN_MS = 60_000
 _STILL_MS = 500  # how often the clock moves while no engine runs
@@ -71,7 +71,7 @@ class Window(QMainWindow):
         self.air = AirPlace(self.shelf, self.link, self.palette_)
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
-        self.events = EventsPlace(self.shelf, self.link, settings, self.palette_, self._present)
+        self._events: EventsPlace | None = None
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -101,7 +101,6 @@ class Window(QMainWindow):
         self.stage = QStackedWidget()
         self.stage.addWidget(self.air)
         self.stage.addWidget(self.logs)
-        self.stage.addWidget(self.events)
         self.stage.addWidget(self.library)
         self.stage.addWidget(self.station)
         row.addWidget(self.stage, 1)
@@ -225,7 +224,8 @@ class Window(QMainWindow):
         self.air.set_palette(palette)
         self.library.set_palette(palette)
         self.logs.set_palette(palette)
-        self.events.set_palette(palette)
+        if self._events is not None:
+            self._events.set_palette(palette)
         self.station.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
             button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
@@ -265,17 +265,32 @@ class Window(QMainWindow):
         """Go to one of the places."""
         for other, button in self.places.items():
             button.setChecked(other == name)
-        place = {
-            "Air": self.air,
-            "Logs": self.logs,
-            "Events": self.events,
-            "Library": self.library,
-            "Station": self.station,
-        }[name]
+        place = (
+            self.events
+            if name == "Events"
+            else {
+                "Air": self.air,
+                "Logs": self.logs,
+                "Library": self.library,
+                "Station": self.station,
+            }[name]
+        )
         if self.stage.currentWidget() is not place:
             self.stage.setCurrentWidget(place)
             if place is not self.air:
                 place.open()
+
+    @property
+    def events(self) -> EventsPlace:
+        """The place Events, made when it is first gone to: the desk opens sooner."""
+        if self._events is None:
+            from nightly_spindle.desk.events_place import EventsPlace
+
+            self._events = EventsPlace(
+                self.shelf, self.link, self._settings, self.palette_, self._present
+            )
+            self.stage.addWidget(self._events)
+        return self._events
 
     def _present(self) -> int:
         """Return the station's instant: the engine's while it runs, else the machine's."""
@@ -306,8 +321,8 @@ class Window(QMainWindow):
             self.library.items.mark()
 
     def _open_add(self) -> None:
-        if self.stage.currentWidget() is self.events:
-            self.events.new.showMenu()
+        if self._events is not None and self.stage.currentWidget() is self._events:
+            self._events.new.showMenu()
             return
         self.go_to("Air")
         self.air.open_add()
@@ -439,7 +454,8 @@ class Window(QMainWindow):
         self.planner.close()
         self.library.close_down()
         self.logs.close_down()
-        self.events.close_down()
+        if self._events is not None:
+            self._events.close_down()
         self.station.close_down()
         self.shelf.close()
         event.accept()
