@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from itertools import pairwise
 
+import msgspec
 import numpy as np
 import pytest
 from conftest import RATE, make_item
@@ -28,7 +29,7 @@ from nightly_spindle.core.landing import GRID_S, Piece, fit
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rehearsal import rehearse
-from nightly_spindle.core.running import Outcome, Source
+from nightly_spindle.core.running import AirState, Outcome, Source
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.start import take_the_air
@@ -211,9 +212,12 @@ def test_switches_texts_and_alarms():
 
 def test_every_so_many_songs():
     ids = event(1, AfterSongs(2), Entry.NEXT, PlayFolder("ids", Pick.NEXT))
-    done, _ = air(station(ids), [1, 2, 50, 3, 4, 5], "10:00", "10:25")
+    done, state = air(station(ids), [1, 2, 50, 3, 4, 5], "10:00", "10:25")
     carts = [cart for cart, _, _ in aired(done)]
     assert carts[:8] == [1, 2, 60, 50, 3, 4, 61, 5]
+    # as desk and command line get it from the engine: JSON, then the type
+    sent = msgspec.json.decode(msgspec.json.encode({"state": state}))
+    assert msgspec.convert(sent["state"], AirState) == state
 
 
 def test_a_stream_lasts_as_long_as_it_is_to():

@@ -219,7 +219,7 @@ class AirState:
     deadlines: list[Deadline] = field(default_factory=list)
     block: Block | None = None
     held: list[int] = field(default_factory=list)
-    counts: dict[int, int] = field(default_factory=dict)
+    counts: dict[str, int] = field(default_factory=dict)  # by event number: JSON keys are texts
     taken: dict[str, list[int]] = field(default_factory=dict)
     turns: dict[str, int] = field(default_factory=dict)
     overlays: bool = True

@@ -416,12 +416,12 @@ class Sequencer(Edits):
         state, now = self.state, self.instant_of(self.state.frame)
         due = []
         for event in self.programme.counting(now):
-            heard = state.counts.get(event.id, 0) + 1
+            heard = state.counts.get(str(event.id), 0) + 1
             assert isinstance(event.rule, AfterSongs)
             if heard >= event.rule.songs:
                 heard = 0
                 due.append(Firing(now, event))
-            state.counts[event.id] = heard
+            state.counts[str(event.id)] = heard
         if due:
             due.sort(key=lambda firing: (-firing.event.priority, firing.event.id))
             act(self.programme, state, due, actions)

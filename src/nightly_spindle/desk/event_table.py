@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.event_board import EventSheet
 
 _HEADS = ("", "Name", "Next", "When", "Takes the air", "Does", "Finding")
-_WIDTHS = (24, 146, 194, 190, 92, 52, 52)
+_WIDTHS = (24, 142, 194, 180, 98, 60, 50)
 _SIDES = sides(len(_HEADS), ())
 _NEVER = 2**62
 _SORT = Qt.ItemDataRole.UserRole

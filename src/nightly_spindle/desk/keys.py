@@ -94,7 +94,7 @@ SHORTCUTS = (
         ),
     ),
 )
-_COLUMNS = ((0, 1, 2), (3, 4, 6), (5,))  # which parts stand below each other
+_COLUMNS = ((0, 1, 2, 3), (4, 5, 6))  # which parts stand below each other
 
 
 class KeysPage(QFrame):
@@ -110,7 +110,7 @@ class KeysPage(QFrame):
         for parts in _COLUMNS:
             grid = QGridLayout()
             grid.setHorizontalSpacing(18)
-            grid.setVerticalSpacing(6)
+            grid.setVerticalSpacing(3)
             for part in parts:
                 _add_part(grid, *SHORTCUTS[part])
             grid.setRowStretch(grid.rowCount(), 1)

@@ -133,6 +133,7 @@ class StepForm(QWidget):
             return box
         field = Field(f"{value:g}" if isinstance(value, float) else str(value))
         field.setMinimumWidth(60)
+        field.setCursorPosition(0)
         if name == "cart":
             field.setPlaceholderText("cart number, or words and Return")
             title = (self._sheet.titles if self._sheet else {}).get(value, "")
