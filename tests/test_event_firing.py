@@ -1,7 +1,7 @@
 """What timed events do on air: entries, steps, lengths, landings, restarts."""
 
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time
 from itertools import pairwise
 
 import msgspec
@@ -27,7 +27,7 @@ from nightly_spindle.core.holdings import Holdings, stream_cart
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.landing import GRID_S, Piece, fit
 from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import TimeRule
+from nightly_spindle.core.recurrence import Repeat, TimeRule
 from nightly_spindle.core.rehearsal import rehearse
 from nightly_spindle.core.running import AirState, Outcome, Source
 from nightly_spindle.core.sequencer import Sequencer
@@ -299,6 +299,18 @@ def test_what_was_missed_while_off_is_made_good_once_or_dropped():
         assert ("event-made-good" in codes) == good
         assert ("event-missed" in codes) == (not good)
         assert [cart for cart, _, _ in aired(done)].count(60) == good
+
+
+def test_what_was_due_again_and_again_is_told_once():
+    rule = TimeRule(datetime(2026, 11, 24, 9), "FREQ=DAILY", repeat=Repeat(600, time(18)))
+    bells = event(1, rule, Entry.NEXT, PlayItem(60))
+    songs = event(2, AfterSongs(1), Entry.NEXT, PlayItem(61))
+    again, begun = off_air(station(bells, songs), "09:58", "10:35")
+    told = [a for a in begun if isinstance(a, Finding) and a.code.startswith("event-")]
+    assert [a.text for a in told] == [
+        "“Event 1” was due 4 times, the last at 10:30:00, while the engine was off: made good now."
+    ]
+    assert [line.cart for line in again.state.upcoming][:1] == [60]
 
 
 def test_a_show_is_joined_where_it_should_be_after_a_restart():

@@ -17,7 +17,7 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.drops import Loads, Rest
-from nightly_spindle.core.events import Entry, Firing
+from nightly_spindle.core.events import AfterSongs, Entry, Firing
 from nightly_spindle.core.firing import act
 from nightly_spindle.core.running import AirState, Awaited, Outcome
 from nightly_spindle.core.sequencer import Sequencer
@@ -123,31 +123,48 @@ def take_the_air(
 def _make_good(programme: Programme, state: AirState, passed: Iterable[Action]) -> list[Action]:
     """Let events act now that were due while the engine was off, and tell of those too late.
 
-    What is still to be heard of an event needs no making good, nor do logs: the station goes on
-    where it should be by now.
+    Of an event that was due several times the last counts. What is still to be heard of an event
+    needs no making good, nor do logs: the station goes on where it should be by now. What comes
+    after songs was not due: no songs were heard.
     """
     actions: list[Action] = []
-    tz = programme.settings.tz
     to_come = {line.id for line in state.upcoming}
     to_come |= {state.playing.line.id} if state.playing else set()
+    due: dict[int, list[Fired]] = {}
     for fired in passed:
-        if not isinstance(fired, Fired) or not fired.line_ids or to_come & set(fired.line_ids):
+        if isinstance(fired, Fired) and fired.line_ids:
+            due.setdefault(fired.event_id, []).append(fired)
+    for number, missed in due.items():
+        event = programme.event(number)
+        last = missed[-1]
+        if event is None or isinstance(event.rule, AfterSongs) or to_come & set(last.line_ids):
             continue
-        event = programme.event(fired.event_id)
-        if event is None or any(isinstance(step, LoadLog) for step in event.steps):
+        if any(isinstance(step, LoadLog) for step in event.steps):
             continue
-        late = (_now_us(state) - fired.due_us) / US
-        when = clock(fired.due_us, tz)
-        if late > event.grace_s:
-            text = f"“{event.name}” was due at {when} while the engine was off, and is dropped."
-            mend = "Do by hand what it would have done, or allow the event more grace."
-            actions.append(Finding("event-missed", Severity.ALARM, state.frame, text, mend))
-            continue
-        text = f"“{event.name}” was due at {when} while the engine was off: made good now."
-        mend = "Allow it less grace if it is not to be made good."
-        actions.append(Finding("event-made-good", Severity.NOTE, state.frame, text, mend))
-        act(programme, state, [Firing(fired.due_us, replace(event, entry=Entry.NEXT))], actions)
+        late = (_now_us(state) - last.due_us) / US
+        good = late <= event.grace_s
+        actions.append(_told_of(programme, state, event, missed, good=good))
+        if good:
+            by_now = Firing(last.due_us, replace(event, entry=Entry.NEXT))
+            act(programme, state, [by_now], actions)
     return actions
+
+
+def _told_of(
+    programme: Programme, state: AirState, event: TimedEvent, missed: list[Fired], *, good: bool
+) -> Finding:
+    """Say that an event was due while the engine was off, and what became of it."""
+    when = clock(missed[-1].due_us, programme.settings.tz)
+    often = f"{len(missed)} times, the last at {when}," if len(missed) > 1 else f"at {when}"
+    was = f"“{event.name}” was due {often} while the engine was off"
+    if good:
+        mend = "Allow it less grace if it is not to be made good."
+        return Finding(
+            "event-made-good", Severity.NOTE, state.frame, f"{was}: made good now.", mend
+        )
+    mend = "Do by hand what it would have done, or allow the event more grace."
+    text = f"{was}, and is dropped."
+    return Finding("event-missed", Severity.ALARM, state.frame, text, mend)
 
 
 def _now_us(state: AirState) -> int:
