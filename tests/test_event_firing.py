@@ -97,7 +97,7 @@ def aired(done):
 
 
 def start_of(done, cart):
-    return next(start for number, start, _ in aired(done) if number == cart)
+    return next(begun for number, begun, _ in aired(done) if number == cart)
 
 
 # -- entries ---------------------------------------------------------------------------------------
@@ -248,7 +248,7 @@ def test_a_length_ends_as_it_is_set(end):
     over = 600.0
     inside = [(cart, start, outcome) for cart, start, outcome in aired(done) if 1 < start < over]
     last = inside[-1]
-    after = next(start for _, start, _ in aired(done) if start >= over)
+    after = next(begun for _, begun, _ in aired(done) if begun >= over)
     lost = [row for row in done.rows if row.outcome is Outcome.REPLACED]
     if end is BlockEnd.CUT:
         assert (after, last[2]) == (pytest.approx(over, abs=1e-4), Outcome.CUT)

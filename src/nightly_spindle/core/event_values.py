@@ -61,20 +61,20 @@ def rule_values(rule: Rule) -> dict[str, Any]:
         return {**within, "rule": {**within["rule"], "songs": rule.songs}}
     if not isinstance(rule, TimeRule):
         raise TypeError(rule)  # a log drop's own rule is never stored
-    extra: dict[str, Any] = {}
+    beyond: dict[str, Any] = {}
     if rule.rdates:
-        extra["rdates"] = [local.isoformat() for local in rule.rdates]
+        beyond["rdates"] = [local.isoformat() for local in rule.rdates]
     if rule.not_on:
-        extra["not_on"] = [day.isoformat() for day in rule.not_on]
+        beyond["not_on"] = [day.isoformat() for day in rule.not_on]
     if rule.repeat is not None:
-        extra["repeat"] = {
+        beyond["repeat"] = {
             "every_s": rule.repeat.every_s, "until": rule.repeat.until.isoformat()
         }  # fmt: skip
     if rule.most:
-        extra["most"] = rule.most
+        beyond["most"] = rule.most
     exdates = [local.isoformat() for local in rule.exdates]
     return {
-        "start": rule.start.isoformat(), "rrule": rule.rrule, "exdates": exdates, "rule": extra
+        "start": rule.start.isoformat(), "rrule": rule.rrule, "exdates": exdates, "rule": beyond
     }  # fmt: skip
 
 
@@ -141,29 +141,29 @@ def _event(values: Values) -> TimedEvent:
 
 def rule_from(values: Values) -> Rule:
     """Return the rule that `rule_values` wrote; SettingRefused or ValueError when it cannot be."""
-    extra = values.get("rule") or {}
-    strange = sorted(set(extra) - _RULE)
+    beyond = values.get("rule") or {}
+    strange = sorted(set(beyond) - _RULE)
     if strange:
         raise SettingRefused(f"its rule does not know '{strange[0]}'")
-    if "beside" in extra:
-        return Beside(int(extra["beside"]), float(extra.get("offset_s", 0.0)))
+    if "beside" in beyond:
+        return Beside(int(beyond["beside"]), float(beyond.get("offset_s", 0.0)))
     start = values.get("start") or ""
-    if "songs" in extra:
-        within = _time_rule(values, extra) if start else None
-        return AfterSongs(int(extra["songs"]), within)
-    return _time_rule(values, extra)
+    if "songs" in beyond:
+        within = _time_rule(values, beyond) if start else None
+        return AfterSongs(int(beyond["songs"]), within)
+    return _time_rule(values, beyond)
 
 
-def _time_rule(values: Values, extra: Values) -> TimeRule:
-    repeat = extra.get("repeat")
+def _time_rule(values: Values, beyond: Values) -> TimeRule:
+    repeat = beyond.get("repeat")
     return TimeRule(
         _local(values["start"]),
         values.get("rrule") or "",
         tuple(map(_local, values.get("exdates") or [])),
-        tuple(map(_local, extra.get("rdates", []))),
-        tuple(date.fromisoformat(text) for text in extra.get("not_on", [])),
+        tuple(map(_local, beyond.get("rdates", []))),
+        tuple(date.fromisoformat(text) for text in beyond.get("not_on", [])),
         Repeat(int(repeat["every_s"]), time.fromisoformat(repeat["until"])) if repeat else None,
-        int(extra.get("most", 0)),
+        int(beyond.get("most", 0)),
     )
 
 

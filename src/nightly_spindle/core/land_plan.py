@@ -110,7 +110,7 @@ class _Offer:
         pieces = [
             [
                 Piece(
-                    _airtime(item, span(item, state.rate).cue_in, state, programme) / state.rate,
+                    _on_air_for(item, span(item, state.rate).cue_in, state, programme) / state.rate,
                     _ADD + 0.2 * rank / len(items),
                 )
                 for item in group
@@ -198,12 +198,12 @@ def _play_ahead(
     at = started
     last = plays[-1]
     if cut is not None and cut.id == last.id:
-        at = last.start + _airtime(last.item, last.begin, state, sequencer.programme)
+        at = last.start + _on_air_for(last.item, last.begin, state, sequencer.programme)
     due = frames_from_us(firing.at_us - state.offset_us, state.rate)
     return _Ahead(tuple(plays), (at - due) / state.rate)
 
 
-def _airtime(item: Item, begin: int, state: AirState, programme: Programme) -> int:
+def _on_air_for(item: Item, begin: int, state: AirState, programme: Programme) -> int:
     """Return the frames from an item's start to that of the next, by its own segue point."""
     return max(0, span(item, state.rate, programme.segues).segue - begin)
 
@@ -312,7 +312,7 @@ def _changed(
         if line.origin.source in _OUT and item.kind in _LEFT_OUT_KINDS and line.join is None
     ]
     removable = [
-        Piece(_airtime(item, _begin(line, item, state), state, programme) / state.rate,
+        Piece(_on_air_for(item, _begin(line, item, state), state, programme) / state.rate,
               _OUT[line.origin.source])
         for line, item in free
     ]  # fmt: skip

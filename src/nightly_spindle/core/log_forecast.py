@@ -36,7 +36,7 @@ class Before:
 class Forecast:
     """One line of a log: `at_us` when it starts, None when it does not air.
 
-    `length_s` counts to the next start. `clash` says what is heard too soon again, `off_s` by
+    `length_s` counts until the following one starts. `clash` says what is heard too soon again, `off_s` by
     how much a timed mark is met late (below zero: early).
     """
 
