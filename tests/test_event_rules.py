@@ -152,10 +152,10 @@ def test_songs_count_within_their_daypart():
     within = TimeRule(datetime(2020, 1, 1, 22), "FREQ=WEEKLY;BYDAY=FR", repeat=Repeat(0, time(2)))
     rule = AfterSongs(4, within)
     at = lambda text: resolve_local(datetime.fromisoformat(text), LISBON)  # noqa: E731
-    assert rule.holds(LISBON, at("2026-11-27T22:00"))
-    assert rule.holds(LISBON, at("2026-11-28T01:59"))
-    assert not rule.holds(LISBON, at("2026-11-28T02:00"))
-    assert not rule.holds(LISBON, at("2026-11-26T22:00"))
+    assert rule.windows(LISBON, at("2026-11-28T01:59"), at("2026-12-04T12:00")) == [
+        (at("2026-11-27T22:00"), at("2026-11-28T02:00"))
+    ]
+    assert rule.windows(LISBON, at("2026-11-28T02:00"), at("2026-12-04T21:59")) == []
     assert rule.sentence() == "After every 4 songs, every Friday from 22:00 to 02:00"
 
 

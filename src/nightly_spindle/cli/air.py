@@ -180,7 +180,7 @@ def status(options: argparse.Namespace) -> int:
         return 0
     mode = "unattended" if view["unattended"] else "attended"
     at = clock(now, tz) if now else "starting"
-    print(f"On air, {mode}, {at}: {view['artist']} - {view['title']}, {length(left or 0)} left.")
+    print(f"On air, {mode}, {at}: {view['now_playing'] or 'nothing'}, {length(left or 0)} left.")
     if view["problem"]:
         print(view["problem"], file=sys.stderr)
     return 0

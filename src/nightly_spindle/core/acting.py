@@ -151,7 +151,6 @@ class _Lines:
             self._clear()
         at = len(here.state.upcoming) if step.placement is Placement.END else here.kept
         here.state.upcoming[at:at] = lines
-        here.state.rung = ""
         self._put_in(lines, step.placement)
 
     def _put_in(self, lines: list[Line], placement: Placement) -> None:

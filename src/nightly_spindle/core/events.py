@@ -212,9 +212,11 @@ class AfterSongs:
         del tz, after_us, until_us
         return []
 
-    def holds(self, tz: ZoneInfo, at_us: int) -> bool:
-        """Whether songs count at an instant."""
-        return self.within is None or self.within.daypart(tz, at_us)
+    def windows(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[tuple[int, int]]:
+        """Return when songs count in a stretch, as instants (begin, end)."""
+        if self.within is None:
+            return [(after_us, until_us + 1)]
+        return self.within.dayparts(tz, after_us, until_us)
 
     def check(self) -> None:
         """SettingRefused when it cannot be counted so."""

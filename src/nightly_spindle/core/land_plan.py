@@ -22,7 +22,7 @@ from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.landing import Fit, Piece, fit
 from nightly_spindle.core.loading import now_us
-from nightly_spindle.core.running import Line, Origin, Outcome, Play, Source
+from nightly_spindle.core.running import Landing, Line, Origin, Outcome, Play, Source
 from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.timebase import US, clock, frames_from_us, to_frames
 
@@ -133,23 +133,49 @@ def look_to_land(
     is foreseen, to be given back the next time.
     """
     firing = _next_to_land(programme, state)
-    if firing is None or state.playing is None or not state.unattended or state.stopped:
+    if firing is None or not _is_time_for(state, firing):
         return None
     if foreseen is not None and foreseen.holds(programme, state, firing):
         return foreseen
     ahead = _play_ahead(state, preview, firing)
-    tolerance = firing.event.options.tolerance_s
     if ahead.off_s is None:
         return None
-    if abs(ahead.off_s) <= tolerance:
+    if abs(ahead.off_s) <= firing.event.options.tolerance_s:
         return Foreseen(firing.at_us, state.offset_us, programme.segues, ahead.plays)
-    best = _best_change(programme, state, preview, firing, ahead)
-    if best is not None and abs(best.off_s) < abs(ahead.off_s) - min(_BETTER_S, tolerance / 2):
-        _carry_out(programme, state, firing, best, actions)
-    elif state.warned_us != firing.at_us:
-        state.warned_us = firing.at_us
-        actions.append(_cannot(programme, state, firing, ahead.off_s))
+    if not _changed_to_land(programme, state, preview, firing, ahead, actions):
+        state.landing = replace(state.landing, tries=state.landing.tries + 1)
     return None
+
+
+def _is_time_for(state: AirState, firing: Firing) -> bool:
+    """Whether to look at a landing now; one that was tried in vain has half of its time off."""
+    if state.playing is None or not state.unattended or state.stopped:
+        return False
+    if state.landing.at_us != firing.at_us:
+        state.landing = Landing(firing.at_us)
+    left_s = (firing.at_us - now_us(state)) / US
+    return not state.landing.tries or left_s <= AHEAD_S / 2**state.landing.tries
+
+
+def _changed_to_land(
+    programme: Programme,
+    state: AirState,
+    preview: Callable[[AirState], Sequencer],
+    firing: Firing,
+    ahead: _Ahead,
+    actions: list[Action],
+) -> bool:
+    """Change what is lined up for the better, if that can be; returns whether it lands now."""
+    tolerance = firing.event.options.tolerance_s
+    off = ahead.off_s or 0.0
+    best = _best_change(programme, state, preview, firing, ahead)
+    if best is not None and abs(best.off_s) < abs(off) - min(_BETTER_S, tolerance / 2):
+        _carry_out(programme, state, firing, best, actions)
+        return abs(best.off_s) <= tolerance
+    if not state.landing.told:
+        actions.append(_cannot(programme, state, firing, off))
+        state.landing = replace(state.landing, told=True)
+    return False
 
 
 def _next_to_land(programme: Programme, state: AirState) -> Firing | None:

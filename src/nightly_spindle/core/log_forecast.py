@@ -36,8 +36,8 @@ class Before:
 class Forecast:
     """One line of a log: `at_us` when it starts, None when it does not air.
 
-    `length_s` counts until the following one starts. `clash` says what is heard too soon again, `off_s` by
-    how much a timed mark is met late (below zero: early).
+    `length_s` counts until the following one starts. `clash` says what is heard too soon again,
+    `off_s` by how much a timed mark is met late (below zero: early).
     """
 
     match: Match

@@ -55,6 +55,8 @@ class Programme:
     holdings: Holdings = field(default_factory=Holdings)
     _streams: dict[int, Item] = field(default_factory=dict)
     _counting: list[TimedEvent] = field(default_factory=list)
+    _windows_for: tuple[int, int] = (0, 0)
+    _windows: list[tuple[TimedEvent, list[tuple[int, int]]]] = field(default_factory=list)
     _from_us: int = 0
     _to_us: int = 0
     _ahead: list[Firing] = field(default_factory=list)
@@ -83,13 +85,24 @@ class Programme:
         self._streams = streams_of(events, self.settings.rate)
         self._counting = [e for e in events if e.enabled and isinstance(e.rule, AfterSongs)]
         self._to_us = self._from_us
+        self._windows_for = (0, 0)
 
     def counting(self, at_us: int) -> list[TimedEvent]:
         """Return the events that count the songs of an instant."""
+        if not self._counting:
+            return []
+        begin, end = self._windows_for
+        if not begin <= at_us < end:
+            self._windows_for = begin, end = at_us, at_us + _CHUNK_US
+            self._windows = [
+                (event, event.rule.windows(self.settings.tz, begin, end))
+                for event in self._counting
+                if isinstance(event.rule, AfterSongs)
+            ]
         return [
             event
-            for event in self._counting
-            if isinstance(event.rule, AfterSongs) and event.rule.holds(self.settings.tz, at_us)
+            for event, windows in self._windows
+            if any(since <= at_us < until for since, until in windows)
         ]
 
     def event(self, number: int) -> TimedEvent | None:

@@ -115,15 +115,20 @@ class TimeRule:
         """Whether it can fire only once."""
         return not self.rrule and not self.rdates and not (self.repeat and self.repeat.every_s)
 
-    def daypart(self, tz: ZoneInfo, at_us: int) -> bool:
-        """Whether an instant lies within a daypart of the rule (all day where there is none)."""
+    def dayparts(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[tuple[int, int]]:
+        """Return the dayparts of the rule that touch a stretch, as instants (begin, end).
+
+        A rule that does not say until when means until midnight.
+        """
         if self.repeat is None:
             lasts = DAY_S - _seconds(self.start.time())
         else:
             lasts = self.repeat.length_s(self.start.time())
-        begun = replace(self, repeat=None).firings(tz, at_us - 2 * DAY_S * US, at_us)
-        local = local_from(at_us, tz)
-        return any(local < local_from(us, tz) + timedelta(seconds=lasts) for us in begun)
+        begun = replace(self, repeat=None).firings(tz, after_us - 2 * DAY_S * US, until_us)
+        found = [
+            (us, resolve_local(local_from(us, tz) + timedelta(seconds=lasts), tz)) for us in begun
+        ]
+        return [(begin, end) for begin, end in found if end > after_us]
 
     def check(self) -> None:
         """SettingRefused when the rule cannot be read."""

@@ -181,6 +181,15 @@ class Block:
     line_ids: tuple[int, ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class Landing:
+    """How often it was tried in vain to land the firing of an instant, and whether it was told."""
+
+    at_us: int = 0
+    tries: int = 0
+    told: bool = False
+
+
 @dataclass(slots=True)
 class AirState:
     """Everything that the sequencer remembers, and all that a restart needs.
@@ -195,8 +204,8 @@ class AirState:
     Of timed events: `deadlines` of those that wait, by time; the `block` that holds the air;
     `held` are the numbers of events that wait for its end; `counts` says how many songs were
     heard since an event that counts them, `taken` what a step has played of its list or folder,
-    `turns` how often. `overlays` whether overlays may sound, `warned_us` the firing that was told
-    to be one that cannot land.
+    `turns` how often. `overlays` whether overlays may sound, `landing` how it stands with the next
+    event that is to land.
     """
 
     rate: int
@@ -223,7 +232,7 @@ class AirState:
     taken: dict[str, list[int]] = field(default_factory=dict)
     turns: dict[str, int] = field(default_factory=dict)
     overlays: bool = True
-    warned_us: int = 0
+    landing: Landing = Landing()
 
     def take_id(self) -> int:
         """Return an id that no line and no play of this state has had."""
