@@ -96,6 +96,28 @@ class EventsPlace(QWidget):
     # -- making ------------------------------------------------------------------------------------
 
     def _lay_out(self) -> None:
+        self.stage = QStackedWidget()
+        self.stage.addWidget(self.week)
+        self.stage.addWidget(self.table)
+        left = QVBoxLayout()
+        left.setContentsMargins(0, 0, 0, 0)
+        left.setSpacing(6)
+        told = QHBoxLayout()
+        told.setContentsMargins(14, 0, 8, 0)
+        told.addWidget(self.worst)
+        left.addLayout(self._head())
+        left.addLayout(told)
+        left.addWidget(self._weeks())
+        left.addWidget(self.stage, 1)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        whole.addLayout(left, 1)
+        whole.addWidget(self.panel)
+        self.set_palette(self._palette)
+
+    def _head(self) -> QHBoxLayout:
+        """Return the row of pages, templates, what was said, and the search."""
         self.tabs: dict[str, QToolButton] = {}
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
@@ -117,6 +139,10 @@ class EventsPlace(QWidget):
         bar.addSpacing(10)
         bar.addWidget(self.note, 1)
         bar.addWidget(self.find)
+        return bar
+
+    def _weeks(self) -> QWidget:
+        """Return the row that turns the weeks and says what colours and signs mean."""
         self.weeks = QWidget()
         row = QHBoxLayout(self.weeks)
         row.setContentsMargins(12, 0, 10, 0)
@@ -130,25 +156,7 @@ class EventsPlace(QWidget):
         self.legend = QLabel()
         self.legend.setAccessibleName("Signs: show, short item, log, stream, switch")
         row.addWidget(self.legend)
-        self.stage = QStackedWidget()
-        self.stage.addWidget(self.week)
-        self.stage.addWidget(self.table)
-        left = QVBoxLayout()
-        left.setContentsMargins(0, 0, 0, 0)
-        left.setSpacing(6)
-        told = QHBoxLayout()
-        told.setContentsMargins(14, 0, 8, 0)
-        told.addWidget(self.worst)
-        left.addLayout(bar)
-        left.addLayout(told)
-        left.addWidget(self.weeks)
-        left.addWidget(self.stage, 1)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(4)
-        whole.addLayout(left, 1)
-        whole.addWidget(self.panel)
-        self.set_palette(self._palette)
+        return self.weeks
 
     @staticmethod
     def _tool(text: str, tip: str, act: Callable[[], object] | None = None) -> QToolButton:
