@@ -62,7 +62,7 @@ def test_a_cut_in_is_heard_within_50_ms_of_its_second_and_by_hand_at_once(
         return json.loads(text) if status == 0 else None  # the engine may not know it yet
 
     told = wait(by_hand)
-    assert told["did"] == ["1 lines lined up"]
+    assert told["did"] == ["1 line lined up"]
     engine.process.wait(60)
     sound, rate = soundfile.read(heard)
     assert rate == RATE

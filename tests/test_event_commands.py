@@ -110,7 +110,7 @@ def test_events_go_round_through_json_calendar_and_book(listed, capsys, tmp_path
     assert view(capsys, "events", "export", listed, tmp_path / "week.ics")["events"] == 6
     there = book.read_station(listed)
     (tmp_path / "events.json").write_text(json.dumps(plain))
-    other = build_station(tmp_path / "other", songs=2)
+    other = build_station(tmp_path / "other")
     for how in (["import", other, tmp_path / "week.ics"],
                 ["add", other, "--file", tmp_path / "events.json"]):  # fmt: skip
         view(capsys, "events", *how)

@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from nightly_spindle.core.actions import Dropped, Finding, Fired
+from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
 from nightly_spindle.core.events import Entry
@@ -243,7 +244,7 @@ class Control:
         engine.apply(actions)
         fired = [one for one in actions if isinstance(one, Fired)]
         lines = [line for one in fired for line in one.line_ids]
-        did = [f"{len(lines)} lines lined up"] if lines else []
+        did = [f"{counted(len(lines), 'line')} lined up"] if lines else []
         return {
             "event": event.name,
             "lines": lines,

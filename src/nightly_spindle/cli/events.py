@@ -18,6 +18,7 @@ from nightly_spindle.core.event_values import event_values, events_from
 from nightly_spindle.core.events import Beside, Entry, EventOptions, TimedEvent
 from nightly_spindle.core.rule_draft import RuleDraft, RuleKind, draft_of, rule_of
 from nightly_spindle.core.step_text import step_from_text
+from nightly_spindle.core.steps import PlayItem
 from nightly_spindle.core.timebase import iso
 from nightly_spindle.core.week import next_firings
 from nightly_spindle.store.events import find_event, remove_events, save_events
@@ -55,9 +56,12 @@ def _view(snapshot: Snapshot, event: TimedEvent) -> dict[str, Any]:
     tz = snapshot.programme.settings.tz
     coming = next_firings(event.rule, tz, now_us()) if event.enabled else []
     held = holds(snapshot.programme, event)
+    items = snapshot.programme.items
+    named = [step.cart for step in event.steps if isinstance(step, PlayItem)]
+    titles = {cart: items[cart].title for cart in named if cart in items}
     return {
         **event_values(event),
-        "sentence": event.sentence(),
+        "sentence": event.sentence(titles),
         "next": [{"at": iso(one.at_us, tz), "text": one.text} for one in coming],
         "runs_s": round(held.runs_s, 3),
         "room_s": None if held.room_s is None else round(held.room_s, 3),

@@ -15,6 +15,7 @@ from nightly_spindle.core.actions import (
     LogLoaded,
     StartVoice,
 )
+from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import AirState, Outcome, Play
 from nightly_spindle.core.timebase import iso, length, us_from_frames
@@ -152,7 +153,7 @@ def _fired(action: Fired, at_us: int, session: str) -> AsRun:
     """Return the line that a timed event itself leaves."""
     key = f"{session}/event/{action.event_id}/{action.due_us}/{action.at}"
     many = len(action.line_ids)
-    did = ", then ".join(action.did) or (f"{many} lines" if many else "nothing to air")
+    did = ", then ".join(action.did) or (counted(many, "line") if many else "nothing to air")
     why = f"A timed event, entry “{action.entry}”."
     return AsRun(
         key, at_us, at_us, None, "", f"Event {action.event}", "", action.event, why,

@@ -1,4 +1,4 @@
-"""Days, times and durations in words."""
+"""Days, times, durations and numbers in words."""
 
 from __future__ import annotations
 
@@ -63,3 +63,8 @@ def span_text(seconds: float) -> str:
     parts += [f"{minutes} min"] if minutes else []
     parts += [f"{left} s"] if left or not parts else []
     return " ".join(parts)
+
+
+def counted(number: int, what: str) -> str:
+    """Return a number of things: "1 line", "3 lines"."""
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"
