@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -10,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.air.client import ask
 from nightly_spindle.cli.common import instant, now_us, print_json
 from nightly_spindle.core.block_plan import holds
-from nightly_spindle.core.declared import group_from, specs, texts_of
+from nightly_spindle.core.declared import changed_group
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.event_calendar import from_calendar, to_calendar
 from nightly_spindle.core.event_checks import check_events
@@ -21,6 +20,7 @@ from nightly_spindle.core.step_text import step_from_text
 from nightly_spindle.core.steps import PlayItem
 from nightly_spindle.core.timebase import iso
 from nightly_spindle.core.week import next_firings
+from nightly_spindle.store.book import read_json
 from nightly_spindle.store.events import find_event, remove_events, save_events
 from nightly_spindle.store.journal import load_state
 from nightly_spindle.store.library import Library
@@ -81,12 +81,7 @@ def add(options: argparse.Namespace) -> int:
 
 
 def _entries(path: Path) -> list[dict[str, Any]]:
-    try:
-        found = json.loads(path.read_bytes())
-    except OSError as error:
-        raise InputFault(f"{path} cannot be read: {error.strerror}") from error
-    except (ValueError, RecursionError) as error:
-        raise InputFault(f"{path} is not JSON: {error}") from error
+    found = read_json(path)
     entries = found if isinstance(found, list) else [found]
     usual = {"id": 0, "priority": 0, "grace_s": 900.0, "enabled": True}
     if not all(isinstance(entry, dict) for entry in entries):
@@ -119,17 +114,7 @@ def _changed(
     rule = _rule(options, known, was)
     entry = Entry(options.entry) if options.entry else (was.entry if was else Entry.NEXT)
     steps = tuple(map(step_from_text, options.step)) or (was.steps if was else ())
-    texts = texts_of(was.options if was else EventOptions(), "event")
-    for setting in options.set:
-        name, equals, value = setting.partition("=")
-        if not equals or name not in specs(EventOptions):
-            known_names = ", ".join(specs(EventOptions))
-            raise SettingRefused(f"'{setting}' is not like NAME=VALUE; the names are {known_names}")
-        texts[f"event.{name}"] = value
-    wrong: list[str] = []
-    group = group_from(EventOptions, texts, "event", wrong)
-    if wrong:
-        raise SettingRefused("; ".join(wrong))
+    group = changed_group(was.options if was else EventOptions(), "event", options.set)
     made = was or TimedEvent(0, options.name, rule, entry, steps)
     made = replace(made, rule=rule, entry=entry, steps=steps, options=group)
     if options.rename:

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.cli.common import now_us, print_json
 from nightly_spindle.cli.logs import drop_named
-from nightly_spindle.core.declared import group_from, specs, texts_of
-from nightly_spindle.core.drops import DropOptions, LogDrop, ReadingState
+from nightly_spindle.core.declared import changed_group, texts_of
+from nightly_spindle.core.drops import LogDrop, ReadingState
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.log_meanings import meaning_from
 from nightly_spindle.core.log_sample import worked_out
@@ -74,20 +74,9 @@ def _changed(
             f"there is no log drop '{options.name}'; to make it, give --folder and --pattern, or "
             "--like with the name of one of its logs"
         )
-    texts = texts_of(new.options, "drop")
-    for setting in options.set:
-        name, equals, value = setting.partition("=")
-        if not equals or name not in specs(DropOptions):
-            raise SettingRefused(
-                f"'{setting}' is not like NAME=VALUE; the names are {', '.join(specs(DropOptions))}"
-            )
-        texts[f"drop.{name}"] = value
-    if options.sample:
-        texts |= {f"drop.{n}": v for n, v in worked_out(Path(options.sample)).items()}
-    wrong: list[str] = []
-    group = group_from(DropOptions, texts, "drop", wrong)
-    if wrong:
-        raise SettingRefused("; ".join(wrong))
+    worked = worked_out(Path(options.sample)) if options.sample else {}
+    given = [*options.set, *(f"{name}={text}" for name, text in worked.items())]
+    group = changed_group(new.options, "drop", given)
     pattern = options.pattern or new.pattern
     if options.like:
         found = patterns_from(options.like, local_from(now_us(), tz))

@@ -9,8 +9,10 @@ from __future__ import annotations
 from dataclasses import Field, field, fields
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from nightly_spindle.core.errors import SettingRefused
+
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Iterable, Mapping
     from enum import StrEnum
 
 Group = TypeVar("Group")
@@ -88,3 +90,23 @@ def group_from(
 def texts_of(group: Any, prefix: str) -> dict[str, str]:
     """Return a group as the texts that are stored; `group_from` reads them back."""
     return {f"{prefix}.{spec.name}": str(getattr(group, spec.name)) for spec in fields(group)}
+
+
+def changed_group(group: Group, prefix: str, changes: Iterable[str]) -> Group:
+    """Return a group with some values changed, each given as NAME=VALUE.
+
+    SettingRefused says what cannot be read; the names that there are are told.
+    """
+    kind = type(group)
+    texts = texts_of(group, prefix)
+    for change in changes:
+        name, equals, value = change.partition("=")
+        if not equals or name not in specs(kind):
+            known = ", ".join(specs(kind))
+            raise SettingRefused(f"'{change}' is not like NAME=VALUE; the names are {known}")
+        texts[f"{prefix}.{name}"] = value
+    wrong: list[str] = []
+    made = group_from(kind, texts, prefix, wrong)
+    if wrong:
+        raise SettingRefused("; ".join(wrong))
+    return made

@@ -28,7 +28,7 @@ from nightly_spindle.desk.board_reading import BoardReading
 from nightly_spindle.desk.event_panel import EventPanel
 from nightly_spindle.desk.event_table import EventTable
 from nightly_spindle.desk.fields import Field
-from nightly_spindle.desk.labels import ElidedLabel
+from nightly_spindle.desk.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.shelf import LibraryEdit, Shelf
 from nightly_spindle.desk.theme import SMALL, font, icon
 from nightly_spindle.desk.week_paint import COLORS, paint_does
@@ -46,7 +46,6 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.theme import Palette
 
 _LOOK_MS = 10_000
-_NOTE_MS = 9000
 
 
 class EventsPlace(QWidget):
@@ -74,9 +73,8 @@ class EventsPlace(QWidget):
         self.week = WeekView(palette, settings.tz)
         self.table = EventTable(palette, settings.tz)
         self.panel = EventPanel(shelf, self.reading, palette)
-        self.worst, self.note, self.span = ElidedLabel(), ElidedLabel(), QLabel("")
+        self.worst, self.note, self.span = ElidedLabel(), NoteLabel(), QLabel("")
         self.worst.setProperty("role", "name")
-        self.note.setProperty("role", "muted")
         self.span.setProperty("role", "strong")
         self.find = Field()
         self.find.setPlaceholderText("find events")
@@ -85,10 +83,6 @@ class EventsPlace(QWidget):
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self.refresh)
-        self._quiet = QTimer(self)
-        self._quiet.setSingleShot(True)
-        self._quiet.setInterval(_NOTE_MS)
-        self._quiet.timeout.connect(lambda: self.note.setText(""))
         self._lay_out()
         self._connect()
         self.show_page("Week")
@@ -214,14 +208,12 @@ class EventsPlace(QWidget):
     def close_down(self) -> None:
         """Finish what is under way."""
         self._timer.stop()
-        self._quiet.stop()
+        self.note.stop()
         self.reading.close()
 
     def say(self, sentence: str) -> None:
         """Say something at the top, for a while."""
-        self.note.setText(sentence)
-        self.note.setToolTip(sentence)
-        self._quiet.start()
+        self.note.say(sentence)
 
     def show_page(self, name: str) -> None:
         """Show the week or the list."""

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QLabel, QSizePolicy
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QPaintEvent
+
+_NOTE_MS = 9000
 
 
 class ElidedLabel(QLabel):
@@ -29,3 +31,25 @@ class ElidedLabel(QLabel):
             self.text(), Qt.TextElideMode.ElideRight, self.width()
         )
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
+
+
+class NoteLabel(ElidedLabel):
+    """Says something for a while, and is empty then."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "muted")
+        self._quiet = QTimer(self)
+        self._quiet.setSingleShot(True)
+        self._quiet.setInterval(_NOTE_MS)
+        self._quiet.timeout.connect(self.clear)
+
+    def say(self, sentence: str) -> None:
+        """Show a sentence; the tool tip has all of it."""
+        self.setText(sentence)
+        self.setToolTip(sentence)
+        self._quiet.start()
+
+    def stop(self) -> None:
+        """Leave what is said standing: the window closes."""
+        self._quiet.stop()

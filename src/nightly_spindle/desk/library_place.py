@@ -10,8 +10,6 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QProcess, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
-    QSizePolicy,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -20,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.desk.intake_page import IntakePage
 from nightly_spindle.desk.items_page import ItemsPage
+from nightly_spindle.desk.labels import NoteLabel
 from nightly_spindle.desk.library_edits import LibraryEdits
 from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.lists_page import ListsPage
@@ -75,14 +74,7 @@ class LibraryPlace(QWidget):
         self._palette, self._tonight = palette, tonight
         self._segues: SeguePage | None = None
         self._cues: CueEditor | None = None
-        self.note = QLabel("")
-        self.note.setProperty("role", "muted")
-        self.note.setWordWrap(True)
-        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self._quiet = QTimer(self)
-        self._quiet.setSingleShot(True)
-        self._quiet.setInterval(8000)
-        self._quiet.timeout.connect(lambda: self.note.setText(""))
+        self.note = NoteLabel()
         self._process: QProcess | None = None
         self._beside = QTimer(self)
         self._beside.setInterval(_INTAKE_MS)
@@ -168,9 +160,7 @@ class LibraryPlace(QWidget):
 
     def say(self, sentence: str) -> None:
         """Say something at the top, for a while."""
-        self.note.setText(sentence)
-        self.note.setToolTip(sentence)
-        self._quiet.start()
+        self.note.say(sentence)
 
     def show_page(self, name: str) -> None:
         """Show one of the pages."""

@@ -10,10 +10,8 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QMessageBox,
     QScrollArea,
-    QSizePolicy,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -24,6 +22,7 @@ from nightly_spindle.core.board import ALARMS, WARNINGS, BoardLog, LogState
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.timebase import US
 from nightly_spindle.desk.board_reading import BoardReading
+from nightly_spindle.desk.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.log_board_view import LogBoardView
 from nightly_spindle.desk.log_details import LogDetails
 from nightly_spindle.store.log_board import LogBoard
@@ -42,7 +41,6 @@ if TYPE_CHECKING:
 _DAYS = 7
 _LOOK_MS = 5000
 _SOON_US = 36 * 3600 * US  # what is wrong so soon is told at the top
-_NOTE_MS = 9000
 
 
 _WORDS = {LogState.OVERDUE: "is not here yet", LogState.MISSED: "did not come"}
@@ -72,18 +70,11 @@ class LogsPlace(QWidget):
         self._palette = palette
         self._page: LogPage | None = None
         self._drops: DropsPage | None = None
-        self.worst, self.note = QLabel(""), QLabel("")
+        self.worst, self.note = ElidedLabel(), NoteLabel()
         self.worst.setProperty("role", "name")
-        self.note.setProperty("role", "muted")
-        for label in (self.worst, self.note):
-            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self.refresh)
-        self._quiet = QTimer(self)
-        self._quiet.setSingleShot(True)
-        self._quiet.setInterval(_NOTE_MS)
-        self._quiet.timeout.connect(lambda: self.note.setText(""))
         self._lay_out()
         self._connect()
 
@@ -190,14 +181,12 @@ class LogsPlace(QWidget):
     def close_down(self) -> None:
         """Finish what is under way."""
         self._timer.stop()
-        self._quiet.stop()
+        self.note.stop()
         self.reading.close()
 
     def say(self, sentence: str) -> None:
         """Say something at the top, for a while."""
-        self.note.setText(sentence)
-        self.note.setToolTip(sentence)
-        self._quiet.start()
+        self.note.say(sentence)
 
     def refresh(self) -> None:
         """Read the board again, where it can be seen."""

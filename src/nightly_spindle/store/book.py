@@ -95,15 +95,19 @@ def write_book(book: Book, path: Path) -> None:
     replace_file(path, json.dumps(book, ensure_ascii=False, indent=1) + "\n")
 
 
-def read_book(path: Path) -> dict[str, Any]:
-    """Read a book; InputFault tells all that is wrong with it, each with its place."""
+def read_json(path: Path) -> Any:
+    """Read a JSON file; InputFault says why it cannot be."""
     try:
-        book = json.loads(path.read_bytes())
+        return json.loads(path.read_bytes())
     except OSError as error:
         raise InputFault(f"{path} cannot be read: {error.strerror}") from error
     except (ValueError, RecursionError) as error:
         raise InputFault(f"{path} is not JSON: {error}") from error
-    book = _from_former(book)
+
+
+def read_book(path: Path) -> dict[str, Any]:
+    """Read a book; InputFault tells all that is wrong with it, each with its place."""
+    book = _from_former(read_json(path))
     wrong = _wrong(book)
     if wrong:
         more = f"; and {len(wrong) - 5} more" if len(wrong) > 5 else ""
