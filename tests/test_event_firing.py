@@ -318,13 +318,24 @@ def test_a_show_is_joined_where_it_should_be_after_a_restart():
     programme = station(show)
     whole, _ = air(programme, [12, 11, 10, 9, 8, 7, 6], "09:50", "10:40")
     again, begun = off_air(programme, "10:04", "10:09")
+    joined = again.state.playing.item.cart
     done = run(again, at("10:40"))
     later = [entry for entry in aired(whole) if entry[1] > 560]
     assert aired(done)[: len(later)] == later
     assert not [a for a in begun if isinstance(a, Finding) and a.code.startswith("event-")]
     # with nothing saved, too: the show holds the air
     cold, _ = take_the_air(programme, None, at("10:09"))
-    assert cold.state.playing.item.cart == again.state.playing.item.cart or cold.state.block
+    assert cold.state.playing.item.cart == joined
+    assert cold.state.block.until_us == at("10:20")
+
+
+def test_what_is_interrupted_inside_a_length_still_ends_with_it():
+    show = event(1, "10:00", Entry.CUT_IN, PlayItem(12), length_s=200.0, at_end=BlockEnd.CUT)
+    news = event(2, "10:01", Entry.CUT_IN, PlayItem(60), GoBack())
+    done, _ = air(station(show, news), [11, 10], "09:59")
+    shown = [(start, outcome) for cart, start, outcome in aired(done) if cart == 12]
+    assert [outcome for _, outcome in shown] == [Outcome.CUT, Outcome.CUT]
+    assert start_of(done, 10) == pytest.approx(200.0, abs=1e-4)
 
 
 # -- landing on time -------------------------------------------------------------------------------

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING, Protocol
 
-from nightly_spindle.core.day_words import span_text, time_text
+from nightly_spindle.core.day_words import span_text
 from nightly_spindle.core.declared import choice, flag, number
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.recurrence import TimeRule
@@ -273,10 +273,3 @@ def firings(
         for at in event.rule.firings(tz, after_us, until_us)
     ]
     return sorted(found, key=lambda f: (f.at_us, -f.event.priority, f.event.id))
-
-
-def when_text(rule: Rule) -> str:
-    """Return the time of day of a rule for a narrow column, empty when it has none."""
-    if isinstance(rule, TimeRule):
-        return time_text(rule.start)
-    return ""

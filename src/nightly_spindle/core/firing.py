@@ -82,11 +82,6 @@ def _gives_way(
     return True
 
 
-def fire_now(event: TimedEvent, at_us: int) -> Firing:
-    """Return the firing of an event by hand: now, whatever its rule and its switch say."""
-    return Firing(at_us, event)
-
-
 def _look_for(
     programme: Programme, state: AirState, firing: Firing, step: ExpectLog, actions: list[Action]
 ) -> None:

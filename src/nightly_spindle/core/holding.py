@@ -1,4 +1,4 @@
-"""What holds the air until when: events that wait, events with a length, lines with an end."""
+"""What holds the air until when: events that wait, events with a length."""
 
 from __future__ import annotations
 
@@ -22,8 +22,6 @@ def next_end(state: AirState) -> int | None:
     ends = [one.at_us for one in state.deadlines[:1]]
     if state.block is not None:
         ends.append(state.block.until_us)
-    if state.playing is not None and state.playing.line.until_us and not state.silent_at:
-        ends.append(state.playing.line.until_us)
     return min(ends) if ends else None
 
 
@@ -35,10 +33,6 @@ def end(programme: Programme, state: AirState, at_us: int, actions: list[Action]
         cut = _end_block(programme, state, state.block, actions)
     while state.deadlines and state.deadlines[0].at_us <= at_us:
         cut = _enter(state, state.deadlines.pop(0)) or cut
-    playing = state.playing
-    if playing is not None and playing.line.until_us and playing.line.until_us <= at_us:
-        when = clock(playing.line.until_us, programme.settings.tz)
-        cut = cut or Cut(f"it was to end at {when}")
     return cut
 
 

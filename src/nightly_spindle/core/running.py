@@ -64,8 +64,8 @@ class Origin:
 class Line:
     """One line of the running order. `join` is what was set by hand of how it starts.
 
-    `begin` is the position (frames) that it starts from, 0 its cue in; at the instant `until_us`
-    it is faded out (0: it plays out). `shows` stands as now playing instead of its own title.
+    `begin` is the position (frames) that it starts from, 0 its cue in. `shows` stands as now
+    playing instead of its own title.
     """
 
     id: int
@@ -73,7 +73,6 @@ class Line:
     origin: Origin
     join: JoinEdit | None = None
     begin: int = 0
-    until_us: int = 0
     shows: str = ""
 
 

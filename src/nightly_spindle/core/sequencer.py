@@ -249,10 +249,7 @@ class Sequencer(Edits):
 
     def _after_events(self, cut: Cut | None, actions: list[Action]) -> None:
         """Cut the item on air off when events want that, and look for what is to land."""
-        if cut is not None and self.state.playing is not None and not self.state.unattended:
-            self._silence(cut.note, actions, Outcome.CUT, cut.fade_s)
-            self.state.stopped = True
-        elif cut is not None:
+        if cut is not None:
             self._go_back_to(cut)
             self._cut_to_next(cut.note, actions, fade_s=cut.fade_s)
         self._look_to_land(actions)
@@ -272,6 +269,10 @@ class Sequencer(Edits):
         places = [at for at, line in enumerate(state.upcoming) if line.id == cut.back_after]
         at = places[0] + 1 if places else 0
         state.upcoming.insert(at, rest)
+        if state.block is not None and playing.line.id in state.block.line_ids:
+            # what belongs to a length ends with it, interrupted or not
+            own = (*state.block.line_ids, rest.id)
+            state.block = replace(state.block, line_ids=own)
 
     def _look_to_land(self, actions: list[Action]) -> None:
         """Choose what to leave out or add, so that an event that is to land does."""

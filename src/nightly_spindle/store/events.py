@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.event_values import event_values, events_from, joined
-from nightly_spindle.core.events import Beside, Over, TimedEvent, check_event
-from nightly_spindle.core.timebase import US
+from nightly_spindle.core.events import AfterSongs, Beside, Over, TimedEvent, check_event
+from nightly_spindle.core.week import next_firings
 
 if TYPE_CHECKING:
     import sqlite3
@@ -19,7 +19,6 @@ if TYPE_CHECKING:
     from nightly_spindle.store.library import Library
 
 Row = dict[str, Any]
-_YEARS_US = 30 * 366 * 86_400 * US  # nobody programs further ahead
 _JSON = ("steps", "rule", "options")
 
 
@@ -113,8 +112,8 @@ def over_and_done(events: Iterable[TimedEvent], tz: ZoneInfo, now_us: int) -> li
         for event in events
         if (event.enabled or event.options.over is Over.REMOVE)
         and event.options.over is not Over.KEEP
-        and not hasattr(event.rule, "songs")
-        and not event.rule.firings(tz, now_us, now_us + _YEARS_US)
+        and not isinstance(event.rule, AfterSongs)
+        and not next_firings(event.rule, tz, now_us, 1)
         and event.rule.firings(tz, 0, now_us)
     ]
 
