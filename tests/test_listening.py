@@ -54,12 +54,16 @@ def listener(capsys):
     thread = threading.Thread(target=made.run, daemon=True)
     thread.start()
     said = []
+    begun = ""
 
     def tell(order, until):
+        nonlocal begun
         made.tell(order)
         end = time.monotonic() + 30
         while time.monotonic() < end:
-            said.extend(json.loads(line) for line in capsys.readouterr().out.splitlines())
+            # The other thread may be amid a line, so only whole ones are read.
+            *lines, begun = (begun + capsys.readouterr().out).split("\n")
+            said.extend(map(json.loads, filter(None, lines)))
             if until(said):
                 return list(said)
             time.sleep(0.005)
