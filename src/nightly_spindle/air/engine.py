@@ -14,7 +14,14 @@ import numpy as np
 
 from nightly_spindle.air.player import Player
 from nightly_spindle.air.readahead import ReadAhead
-from nightly_spindle.core.actions import Action, Finding, Severity, StartVoice
+from nightly_spindle.core.actions import (
+    Action,
+    Finding,
+    Severity,
+    Start,
+    StartOverlay,
+    StartVoice,
+)
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
@@ -92,7 +99,7 @@ class Engine:
         self._next_tick = 0
         self._next_look = 0
         self._looked = -1
-        self._orders: list[StartVoice] = []
+        self._orders: list[Start] = []
         self.player: Player | None = None
         self.sight: Sight | None = None
 
@@ -287,7 +294,9 @@ class Engine:
         self._next_look = self.player.at + round(_PREVIEW_S / 10 * self.rate)
         copy = Sequencer(self.programme, state.copy())
         coming = copy.advance(state.frame + round(_PREVIEW_S * self.rate))
-        orders = [action for action in coming if isinstance(action, StartVoice)]
+        orders: list[Start] = [
+            action for action in coming if isinstance(action, StartVoice | StartOverlay)
+        ]
         self._orders = orders.copy()
         # whoever skips wants the next line at once
         orders += [

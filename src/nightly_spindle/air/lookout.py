@@ -14,6 +14,7 @@ from nightly_spindle.core.slots import AHEAD_US
 from nightly_spindle.store.events import over_and_done, retire
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import items_by_cart
+from nightly_spindle.store.pools import carts_of, read_pools
 from nightly_spindle.store.snapshot import (
     change_count,
     file_problem,
@@ -75,6 +76,7 @@ class Lookout:
                 reach.pop(cart, None)
             events, drops = read_events(snapshot.connection, snapshot.folder)
             self._pass_on_events(events, drops)
+            self._pass_on_pools()
             settings, segues = read_rules(snapshot.connection)
             if self.engine is not None:
                 self.engine.ask(lambda: snapshot.programme.go_by(settings, segues))
@@ -99,6 +101,16 @@ class Lookout:
         same = (events, drops, holdings) == (programme.events, programme.drops, programme.holdings)
         if self.engine is not None and not same:
             self.engine.ask(partial(programme.set_events, events, drops, holdings))
+
+    def _pass_on_pools(self) -> None:
+        """Have the engine go by other pools of overlays."""
+        snapshot = self._snapshot
+        programme = snapshot.programme
+        pools, inside = read_pools(snapshot.connection)
+        snapshot.reach(carts_of(pools))
+        same = (pools, inside) == (list(programme.pools), programme.in_category)
+        if self.engine is not None and not same:
+            self.engine.ask(partial(programme.set_pools, pools, inside))
 
     def _look_for_logs(self) -> None:
         """Read the logs of the hours around and ahead, and pass on what came or changed."""

@@ -14,7 +14,7 @@ import numpy as np
 from nightly_spindle.audio.files import FileSource, ToneSource
 from nightly_spindle.audio.limiter import Limiter
 from nightly_spindle.audio.mixer import Mixer, Source, Voice
-from nightly_spindle.core.actions import Action, FadeVoice, StartVoice
+from nightly_spindle.core.actions import Action, FadeVoice, Start, StartOverlay, StartVoice
 from nightly_spindle.core.errors import AudioUnreadable
 from nightly_spindle.core.items import TONE_CART, Kind
 
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.sequencer import Sequencer
 
-SourceMaker = Callable[[StartVoice, int], Source]
+SourceMaker = Callable[[Start, int], Source]
 
 
 class _Silent:
@@ -43,7 +43,7 @@ class _Silent:
         """Nothing to give back."""
 
 
-def file_source(order: StartVoice, rate: int) -> Source:
+def file_source(order: Start, rate: int) -> Source:
     """Open the item's own file, or the built-in tone.
 
     The tone stands in for a web stream too: what it will send some day cannot be rendered now.
@@ -90,13 +90,18 @@ class Player:
         for action in actions:
             self._actions.append(action)
             if isinstance(action, StartVoice):
-                try:
-                    source = self._make_source(action, self.rate)
-                except AudioUnreadable as error:
-                    source = _Silent(str(error))
-                self.mixer.start(Voice(action, source))
+                self.mixer.start(self._voice(action))
+            elif isinstance(action, StartOverlay):
+                self.mixer.overlay(self._voice(action), action)
             elif isinstance(action, FadeVoice):
                 self.mixer.fade(action)
+
+    def _voice(self, order: Start) -> Voice:
+        try:
+            source = self._make_source(order, self.rate)
+        except AudioUnreadable as error:
+            source = _Silent(str(error))
+        return Voice(order, source)
 
     def _fill(self, out: NDArray[np.float32]) -> None:
         self.apply(self.sequencer.advance(self._mixed + len(out)))

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from nightly_spindle.audio.mixer import Source
-    from nightly_spindle.core.actions import StartVoice
+    from nightly_spindle.core.actions import Start
 
 AHEAD_S = 12.0
 _CHUNK = 65_536
@@ -64,7 +64,7 @@ class Buffered:
         """Frames read ahead."""
         return self._filled - self._used
 
-    def fill(self, order: StartVoice, rate: int) -> None:
+    def fill(self, order: Start, rate: int) -> None:
         """Read one chunk ahead; called by the reading thread only."""
         if self._source is None:
             try:
@@ -131,7 +131,7 @@ class ReadAhead:
         self._patient = patient
         self._rate = rate
         self._frames = round(AHEAD_S * rate)
-        self._sources: list[tuple[Buffered | LiveStream, StartVoice]] = []
+        self._sources: list[tuple[Buffered | LiveStream, Start]] = []
         self._rings: list[NDArray[np.float32]] = []
         self._lock = threading.Lock()
         self._wake = threading.Event()
@@ -143,7 +143,7 @@ class ReadAhead:
         """Start the reading thread."""
         self._thread.start()
 
-    def want(self, orders: Iterable[StartVoice]) -> None:
+    def want(self, orders: Iterable[Start]) -> None:
         """Read ahead for these, and give up what is wanted no longer."""
         wanted = {_key(order): order for order in orders}
         with self._lock:
@@ -154,7 +154,7 @@ class ReadAhead:
                 self._untaken(order)
         self._wake.set()
 
-    def make_source(self, order: StartVoice, rate: int) -> Buffered | LiveStream:
+    def make_source(self, order: Start, rate: int) -> Buffered | LiveStream:
         """Return the source for a voice that starts now."""
         del rate  # the station has one
         with self._lock:
@@ -168,7 +168,7 @@ class ReadAhead:
         with self._lock:
             return [(b.key, b.ended_at, b.problem) for b, _ in self._sources if b.ended_at >= 0]
 
-    def ready(self, order: StartVoice, seconds: float) -> bool:
+    def ready(self, order: Start, seconds: float) -> bool:
         """Whether so much of an order is read, or all that there is."""
         with self._lock:
             return any(
@@ -183,7 +183,7 @@ class ReadAhead:
         self._wake.set()
         self._thread.join(timeout=5)
 
-    def _untaken(self, order: StartVoice) -> Buffered | LiveStream:
+    def _untaken(self, order: Start) -> Buffered | LiveStream:
         """Return the source that waits for this order, a new one when there is none."""
         key = _key(order)
         for buffered, _ in self._sources:
@@ -214,7 +214,7 @@ class ReadAhead:
             buffered, order = min(open_, key=lambda entry: (not entry[0].taken, entry[0].held))
             buffered.fill(order, self._rate)
 
-    def _drop(self, entry: tuple[Buffered | LiveStream, StartVoice]) -> None:
+    def _drop(self, entry: tuple[Buffered | LiveStream, Start]) -> None:
         entry[0].release()
         with self._lock:
             self.underruns += entry[0].underruns
@@ -223,5 +223,5 @@ class ReadAhead:
                 self._rings.append(entry[0].ring)
 
 
-def _key(order: StartVoice) -> Key:
+def _key(order: Start) -> Key:
     return (order.play.item.path, order.play.begin)

@@ -12,7 +12,7 @@ from nightly_spindle.air.player import Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.audio.files import SequentialFile
 from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.rehearsal import Recorder, Row
+from nightly_spindle.core.rehearsal import OverlayRow, Recorder, Row
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -34,8 +34,10 @@ def render(
     seconds: float,
     out: Path,
     progress: Callable[[float], None] = lambda _part: None,
-) -> list[Row]:
+) -> tuple[list[Row], list[OverlayRow]]:
     """Write `seconds` of the station's sound to `out`; returns the rows that sound in it.
+
+    Those of the programme, and those of the overlays over it.
 
     The file appears under its name only when it is whole. InputFault for an ending that
     cannot be written, StorageFault when the disk refuses.
@@ -72,7 +74,8 @@ def render(
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
     end = begin + total
-    return [row for row in recorder.rows if row.start < end]
+    rows = [row for row in recorder.rows if row.start < end]
+    return rows, [row for row in recorder.overlays if row.start < end]
 
 
 class _Pcm:

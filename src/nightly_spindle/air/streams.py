@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.actions import StartVoice
+    from nightly_spindle.core.actions import Start
 
 _OPEN_S = 4.0  # a server that does not answer for so long is tried again
 _READ_S = 2.0
@@ -38,7 +38,7 @@ class LiveStream:
 
     room = 0  # the file reader has nothing to do for it
 
-    def __init__(self, order: StartVoice, rate: int, *, patient: bool = False) -> None:
+    def __init__(self, order: Start, rate: int, *, patient: bool = False) -> None:
         item = order.play.item
         self.key = (item.path, order.play.begin)
         self.problem = ""
@@ -103,7 +103,7 @@ class LiveStream:
             self._change.notify_all()
         return done
 
-    def fill(self, order: StartVoice, rate: int) -> None:
+    def fill(self, order: Start, rate: int) -> None:
         """There is nothing to do: a stream reads by itself."""
 
     def close(self) -> None:

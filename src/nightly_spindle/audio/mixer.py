@@ -7,12 +7,13 @@ from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
+from nightly_spindle.audio.duck import Duck
 from nightly_spindle.core.markers import Curve
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.actions import FadeVoice, StartVoice
+    from nightly_spindle.core.actions import FadeVoice, Start, StartOverlay
 
 
 class Source(Protocol):
@@ -35,7 +36,7 @@ class Voice:
     `over` once nothing more comes of it; `short` when its source ended before it should.
     """
 
-    def __init__(self, order: StartVoice, source: Source) -> None:
+    def __init__(self, order: Start, source: Source) -> None:
         self.play = order.play
         self.source = source
         self.gain = np.float32(10 ** (order.gain_db / 20))
@@ -55,6 +56,11 @@ class Voice:
         at, frames = order.at - self.play.start, max(1, order.frames)
         self._fades.append((at, frames, order.curve))
         self.left = min(self.left, max(0, at + frames - self._at))
+
+    @property
+    def frames_done(self) -> int:
+        """Frames that it has given so far."""
+        return self._at
 
     @property
     def position(self) -> int:
@@ -99,10 +105,15 @@ def shape(curve: Curve, part: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 class Mixer:
-    """Sums voices block by block. Voices begin and fade at exact frames."""
+    """Sums voices block by block. Voices begin and fade at exact frames.
+
+    `voices` are the programme, `over` the overlays, for which the programme goes down (`Duck`).
+    """
 
     def __init__(self, most_frames: int) -> None:
         self.voices: list[Voice] = []
+        self.over: list[tuple[Voice, Duck]] = []
+        self._ducks: list[Duck] = []
         self._scratch = np.empty((most_frames, 2), dtype=np.float32)
         self._ramp = np.arange(most_frames, dtype=np.float32)
 
@@ -110,9 +121,15 @@ class Mixer:
         """Take a voice that begins in a coming block."""
         self.voices.append(voice)
 
+    def overlay(self, voice: Voice, order: StartOverlay) -> None:
+        """Take an overlay that begins in a coming block."""
+        duck = Duck(order.play.start, order.play.start + voice.left, order.duck)
+        self.over.append((voice, duck))
+        self._ducks.append(duck)
+
     def fade(self, order: FadeVoice) -> None:
         """Fade the voice of that play, if it still sounds."""
-        for voice in self.voices:
+        for voice in (*self.voices, *(voice for voice, _ in self.over)):
             if voice.play.id == order.play_id:
                 voice.fade(order)
 
@@ -123,15 +140,44 @@ class Mixer:
         """
         bus[:] = 0
         for voice in self.voices:
-            offset = max(0, voice.play.start - at)
-            if offset < len(bus) and not voice.over:
-                got = voice.render(self._scratch[: len(bus) - offset], self._ramp)
-                bus[offset : offset + got] += self._scratch[:got]
+            self._add(voice, bus, at)
         short = [voice for voice in self.voices if voice.short]
         self.voices = [voice for voice in self.voices if not voice.over]
+        if self._ducks:
+            short += self._lay_over(bus, at)
         return short
+
+    def _add(self, voice: Voice, bus: NDArray[np.float32], at: int) -> None:
+        offset = max(0, voice.play.start - at)
+        if offset < len(bus) and not voice.over:
+            got = voice.render(self._scratch[: len(bus) - offset], self._ramp)
+            bus[offset : offset + got] += self._scratch[:got]
+
+    def _lay_over(self, bus: NDArray[np.float32], at: int) -> list[Voice]:
+        """Lower the programme in `bus` and add the overlays; returns those that fell short.
+
+        Where two meet, the programme goes down for both.
+        """
+        spoken = [self._speak(voice, duck, len(bus), at) for voice, duck in self.over]
+        ramp = self._ramp[: len(bus)]
+        for duck in self._ducks:
+            duck.lower(bus, at, ramp)
+        for sound in spoken:
+            bus += sound
+        short = [voice for voice, _ in self.over if voice.short]
+        self.over = [(voice, duck) for voice, duck in self.over if not voice.over]
+        self._ducks = [duck for duck in self._ducks if not duck.is_over(at + len(bus))]
+        return short
+
+    def _speak(self, voice: Voice, duck: Duck, count: int, at: int) -> NDArray[np.float32]:
+        sound = np.zeros((count, 2), dtype=np.float32)
+        self._add(voice, sound, at)
+        duck.hear(sound, at)
+        if voice.over:  # it may have been cut, or have broken off
+            duck.end = min(duck.end, voice.play.start + voice.frames_done)
+        return sound
 
     def close(self) -> None:
         """Give back the sources of all voices."""
-        for voice in self.voices:
+        for voice in (*self.voices, *(voice for voice, _ in self.over)):
             voice.source.close()

@@ -18,6 +18,7 @@ _WISHES = (
     ("--talk-over", "yes, no, or kind: whether it may be talked over"),
     ("--fade-in-s", "its own fade-in in seconds, or rule"),
     ("--fade-out-s", "its own fade-out in seconds, or rule"),
+    ("--own-sweeper", "cart number of its own sweeper, or none"),
 )
 
 

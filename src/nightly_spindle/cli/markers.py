@@ -122,12 +122,13 @@ def _marks(marks: Marks, options: argparse.Namespace) -> Marks:
 
 def _shaping(shaping: Shaping, options: argparse.Namespace) -> Shaping:
     values: dict[str, Any] = shaping_values(shaping)
-    for name in ("gain_trim_db", "untouched", "talk_over", "fade_in_s", "fade_out_s"):
+    for name in ("gain_trim_db", "untouched", "talk_over", "fade_in_s", "fade_out_s",
+                 "own_sweeper"):  # fmt: skip
         given = getattr(options, name)
         if given is None:
             continue
         values.pop(name, None)
-        if given in {"kind", "rule"}:
+        if given in {"kind", "rule", _NONE}:
             continue
         if name in {"untouched", "talk_over"}:
             if given not in {"yes", "no"}:

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.cli.common import begin, checked_length, instant, now_us, print_json
 from nightly_spindle.core.asrun import as_run_view
-from nightly_spindle.core.rehearsal import Row, rehearse
+from nightly_spindle.core.rehearsal import OverlayRow, Row, rehearse
 from nightly_spindle.core.timebase import US, clock, iso, length, us_from_frames
-from nightly_spindle.core.views import entry_view, rehearsal_view
+from nightly_spindle.core.views import entry_views, rehearsal_view
 from nightly_spindle.store.journal import alarms_between, as_run_between
 from nightly_spindle.store.snapshot import open_station
 
@@ -35,6 +35,7 @@ _AS_RUN_COLUMNS = (
     "why",
     "state",
     "note",
+    "over",
 )
 
 
@@ -47,7 +48,7 @@ def rehearse_hours(options: argparse.Namespace) -> int:
     if options.json:
         print_json(rehearsal_view(night, state, tz))
         return 0
-    _print_rows(night.rows, state, tz)
+    _print_rows(night.rows, night.overlays, state, tz)
     for landing in night.landings:
         print(landing.text)
     for finding in night.findings:
@@ -56,13 +57,22 @@ def rehearse_hours(options: argparse.Namespace) -> int:
     return 0
 
 
-def _print_rows(rows: Iterable[Row], state: AirState, tz: ZoneInfo) -> None:
+def _print_rows(
+    rows: Iterable[Row], overlays: Iterable[OverlayRow], state: AirState, tz: ZoneInfo
+) -> None:
+    over: dict[int, list[OverlayRow]] = {}
+    for one in overlays:
+        over.setdefault(one.overlay.line_id, []).append(one)
     for row in rows:
         at = clock(us_from_frames(row.start, state.rate) + state.offset_us, tz)
         lasts = length((row.end - row.start) / state.rate)
         title = row.play.item.label if row.play else row.title
         note = "" if row.outcome == "aired" else f"  [{row.outcome}: {row.note}]"
         print(f"{at}  {lasts:>7}  {title}  ({row.line.origin.text}){note}")
+        for one in over.get(row.line.id, ()) if row.play else ():
+            at = clock(us_from_frames(one.start, state.rate) + state.offset_us, tz)
+            print(f"{at}           over {one.overlay.over}: {one.overlay.item.title}"
+                  f"  ({one.overlay.origin})")  # fmt: skip
 
 
 def render_out(options: argparse.Namespace) -> int:
@@ -77,12 +87,12 @@ def render_out(options: argparse.Namespace) -> int:
         if sys.stderr.isatty():
             print(f"\r{part:.0%}", end="\n" if part == 1 else "", file=sys.stderr)
 
-    rows = render(sequencer, begun, seconds, out, progress)
+    rows, overlays = render(sequencer, begun, seconds, out, progress)
     tz, state = snapshot.programme.settings.tz, sequencer.state
     if options.json:
-        print_json({"out": str(out), "entries": [entry_view(row, state, tz) for row in rows]})
+        print_json({"out": str(out), "entries": entry_views(rows, overlays, state, tz)})
     else:
-        _print_rows(rows, state, tz)
+        _print_rows(rows, overlays, state, tz)
     return 0
 
 

@@ -62,6 +62,7 @@ def carry_out(here: Round, firing: Firing) -> None:
     """Let one event act, now."""
     event, state = firing.event, here.state
     before = ({key: list(had) for key, had in state.taken.items()}, dict(state.turns))
+    pools = (dict(state.pools), dict(state.voiced))
     taken = {
         index: take(here.programme, state, event, index, step)
         for index, step in enumerate(event.steps)
@@ -70,7 +71,7 @@ def carry_out(here: Round, firing: Firing) -> None:
     lacks = [one.lacks for one in taken.values() if one.lacks]
     logs = [_usable(here, firing, step) for step in event.steps if isinstance(step, LoadLog)]
     if event.options.whole and (lacks or not all(logs)):
-        state.taken, state.turns = before
+        (state.taken, state.turns), (state.pools, state.voiced) = before, pools
         why = "; ".join([*lacks, *(["its log cannot be loaded"] if not all(logs) else [])])
         here.actions.append(_refused(here, event, why))
         return

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from nightly_spindle.core.ducking import DuckFrames
 from nightly_spindle.core.joins import Join
 from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.running import Line, Outcome, Play
+from nightly_spindle.core.running import Line, Outcome, Overlay, Play
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,31 @@ class StartVoice:
     fade_in: int
     join: Join | None
     in_curve: Curve = Curve.EQUAL_POWER
+
+
+@dataclass(frozen=True, slots=True)
+class StartOverlay:
+    """From frame `play.start` on, sound the overlay up to its position `end` over the programme.
+
+    The programme goes down for it as `duck` says, from `duck.ahead` frames before.
+    """
+
+    play: Overlay
+    end: int
+    gain_db: float
+    duck: DuckFrames
+    fade_in: int = 0
+    in_curve: Curve = Curve.EQUAL_POWER
+
+
+@dataclass(frozen=True, slots=True)
+class OverlayEnded:
+    """An overlay is over at frame `end`."""
+
+    play: Overlay
+    end: int
+    outcome: Outcome
+    note: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,4 +137,15 @@ class LogLoaded:
     from_line: int = 0
 
 
-Action = StartVoice | FadeVoice | Ended | Dropped | Finding | Fired | LogLoaded
+Start = StartVoice | StartOverlay
+Action = (
+    StartVoice
+    | StartOverlay
+    | FadeVoice
+    | Ended
+    | OverlayEnded
+    | Dropped
+    | Finding
+    | Fired
+    | LogLoaded
+)

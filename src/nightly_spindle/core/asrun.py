@@ -13,11 +13,13 @@ from nightly_spindle.core.actions import (
     Finding,
     Fired,
     LogLoaded,
+    OverlayEnded,
+    StartOverlay,
     StartVoice,
 )
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.joins import span
-from nightly_spindle.core.running import AirState, Outcome, Play
+from nightly_spindle.core.running import AirState, Outcome, Overlay, Play
 from nightly_spindle.core.timebase import iso, length, us_from_frames
 
 if TYPE_CHECKING:
@@ -29,7 +31,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class AsRun:
-    """One line of the as-run log. `key` names the play or line within its engine session."""
+    """One line of the as-run log. `key` names the play or line within its engine session.
+
+    `over` says of an overlay what it lay on; it is empty for everything else.
+    """
 
     key: str
     start_us: int
@@ -42,6 +47,7 @@ class AsRun:
     why: str
     outcome: str
     note: str
+    over: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,43 +77,42 @@ def records(
         return us_from_frames(frame, state.rate) + state.offset_us
 
     for action in actions:
-        if isinstance(action, StartVoice):
-            play = action.play
-            end = play.start + action.end - play.begin
-            lines.append(_played(play, when(end), when, Outcome.ON_AIR, "", session, state.rate))
-        elif isinstance(action, Ended):
-            lines.append(
-                _played(
-                    action.play,
-                    when(action.end),
-                    when,
-                    action.outcome,
-                    action.note,
-                    session,
-                    state.rate,
-                )
-            )
-        elif isinstance(action, Dropped):
-            lines.append(_dropped(action.line, when(action.at), action, session))
-        elif isinstance(action, LogLoaded):
-            lines.append(_log(action, when(action.at), session))
-        elif isinstance(action, Fired) and action.event_id > 0:
-            lines.append(_fired(action, when(action.at), session))
-        elif isinstance(action, Finding):
-            # two findings of one kind can fall on one frame: what they say tells them apart
-            mark = f"{crc32(action.text.encode()):08x}"
-            key = f"{session}/{action.code}/{action.at}/{action.line_id}/{mark}"
-            alarms.append(
-                Alarm(
-                    key,
-                    when(action.at),
-                    action.code,
-                    str(action.severity),
-                    action.text,
-                    action.mend,
-                )
-            )
+        if isinstance(action, Finding):
+            alarms.append(_alarm(action, when(action.at), session))
+            continue
+        line = _line(action, when, session, state.rate)
+        if line is not None:
+            lines.append(line)
     return lines, alarms
+
+
+def _line(action: Action, when: Any, session: str, rate: int) -> AsRun | None:
+    """Return the line that an action leaves, None for orders to the mixer."""
+    if isinstance(action, StartVoice):
+        end = action.play.start + action.end - action.play.begin
+        return _played(action.play, when(end), when, Outcome.ON_AIR, "", session, rate)
+    if isinstance(action, Ended):
+        told = (action.outcome, action.note, session, rate)
+        return _played(action.play, when(action.end), when, *told)
+    found: AsRun | None = None
+    if isinstance(action, StartOverlay):
+        found = _overlaid(action.play, when, action.play.end, Outcome.ON_AIR, "", session)
+    elif isinstance(action, OverlayEnded):
+        found = _overlaid(action.play, when, action.end, action.outcome, action.note, session)
+    elif isinstance(action, Dropped):
+        found = _dropped(action.line, when(action.at), action, session)
+    elif isinstance(action, LogLoaded):
+        found = _log(action, when(action.at), session)
+    elif isinstance(action, Fired) and action.event_id > 0:
+        found = _fired(action, when(action.at), session)
+    return found
+
+
+def _alarm(finding: Finding, at_us: int, session: str) -> Alarm:
+    # two findings of one kind can fall on one frame: what they say tells them apart
+    mark = f"{crc32(finding.text.encode()):08x}"
+    key = f"{session}/{finding.code}/{finding.at}/{finding.line_id}/{mark}"
+    return Alarm(key, at_us, finding.code, str(finding.severity), finding.text, finding.mend)
 
 
 def _played(
@@ -131,6 +136,17 @@ def _played(
         str(outcome),
         "; ".join(notes),
     )
+
+
+def _overlaid(
+    overlay: Overlay, when: Any, end: int, outcome: Outcome, note: str, session: str
+) -> AsRun:
+    """Return the line of an overlay: listed as items are, with what it lay on."""
+    item = overlay.item
+    return AsRun(
+        f"{session}/play/{overlay.id}", when(overlay.start), when(end), item.cart, str(item.kind),
+        item.title, item.artist, overlay.origin, overlay.why, str(outcome), note, overlay.over,
+    )  # fmt: skip
 
 
 def _dropped(line: Line, at_us: int, action: Dropped, session: str) -> AsRun:
@@ -189,4 +205,5 @@ def as_run_view(line: AsRun, tz: ZoneInfo) -> dict[str, Any]:
         "why": line.why,
         "state": line.outcome,
         "note": line.note,
+        "over": line.over or None,
     }

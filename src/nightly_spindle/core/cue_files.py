@@ -38,10 +38,10 @@ SUFFIX = ".cues.json"
 SAME_S = 0.002
 COLUMNS = (
     "cart", "path", "artist", "title", *(f"{marker.field}" for marker in Marker), "by_hand",
-    "gain_trim_db", "untouched", "fade_in_s", "fade_out_s", "talk_over",
+    "gain_trim_db", "untouched", "fade_in_s", "fade_out_s", "talk_over", "own_sweeper",
 )  # fmt: skip
 _ABSENT = "none"
-_SHAPED = ("gain_trim_db", "untouched", "fade_in_s", "fade_out_s", "talk_over")
+_SHAPED = ("gain_trim_db", "untouched", "fade_in_s", "fade_out_s", "talk_over", "own_sweeper")
 
 
 def sidecar(item: Item, rule: SegueRule) -> dict[str, Any]:

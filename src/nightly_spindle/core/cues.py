@@ -34,6 +34,7 @@ class Cues:
     hook_start_s: float | None
     hook_end_s: float | None
     sweepers_s: tuple[float, ...]
+    vocal_end_s: float | None = None
 
 
 def cues_of(item: Item) -> Cues:
@@ -62,6 +63,7 @@ def cues_of(item: Item) -> Cues:
         marks.hook_start_s,
         marks.hook_end_s,
         marks.sweepers_s,
+        _inside(marks.vocal_end_s, cue_in, cue_out),
     )
 
 
@@ -150,6 +152,7 @@ def placed(item: Item, rule: SegueRule) -> list[Placed]:
         Marker.INTRO_END: cues.intro_end_s,
         Marker.HOOK_START: cues.hook_start_s,
         Marker.HOOK_END: cues.hook_end_s,
+        Marker.VOCAL_END: cues.vocal_end_s,
         Marker.SEGUE: segue,
         Marker.FADE_START: fade,
         Marker.CUE_OUT: cues.cue_out_s,
@@ -237,6 +240,8 @@ _ORDER = tuple(
         ("segue", "cue-out"),
         ("fade-start", "cue-out"),
         ("hook-start", "cue-out"),
+        ("intro-end", "vocal-end"),
+        ("vocal-end", "cue-out"),
     )
 )
 

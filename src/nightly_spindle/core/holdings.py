@@ -7,6 +7,7 @@ from hashlib import blake2s
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.items import Ending, Item, Kind, Measure
+from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.rotation import choose
 from nightly_spindle.core.running import Heard
 from nightly_spindle.core.steps import (
@@ -15,15 +16,17 @@ from nightly_spindle.core.steps import (
     PlayFolder,
     PlayItem,
     PlayList,
+    PlayPool,
     PlayStep,
     PlayStream,
 )
-from nightly_spindle.core.timebase import to_frames
+from nightly_spindle.core.timebase import to_frames, us_from_frames
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
 
     from nightly_spindle.core.events import TimedEvent
+    from nightly_spindle.core.overlay_pools import Pool
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
 
@@ -102,13 +105,25 @@ def take(
             if why_not
             else Taken(((cart, f"From {step.url}."),))
         )
+    if isinstance(step, PlayPool):
+        return _from_pool(programme, state, step)
+    return _from_holdings(programme, state, event, index, step)
+
+
+def _from_holdings(
+    programme: Programme,
+    state: AirState,
+    event: TimedEvent,
+    index: int,
+    step: PlayItem | PlayList | PlayFolder | PlayCategory,
+) -> Taken:
     known = programme.holdings.carts(step)
-    if known is None:
-        return Taken(lacks=f"{_named(step)} is not there")
+    if not known:
+        gone = known is None
+        return Taken(lacks=f"{_named(step)}{' is not there' if gone else ': nothing is in it'}")
     playable = [cart for cart in known if not programme.why_unplayable(cart)]
     if not playable:
-        why = programme.why_unplayable(known[0]) if known else "nothing is in it"
-        return Taken(lacks=f"{_named(step)}: {why}")
+        return Taken(lacks=f"{_named(step)}: {programme.why_unplayable(known[0])}")
     lost = len(known) - len(playable)
     lacks = f"{_named(step)}: {lost} of {len(known)} cannot be played" if lost else ""
     if isinstance(step, PlayItem):
@@ -123,6 +138,9 @@ def needs(programme: Programme, event: TimedEvent, index: int, step: PlayStep) -
     if isinstance(step, PlayStream):
         return programme.why_unplayable(stream_cart(event.id, index))
     known = programme.holdings.carts(step)
+    if isinstance(step, PlayPool):
+        pool = _pool(programme, step)
+        known = None if pool is None else pool.carts
     if known is None:
         return f"{_named(step)} is not there"
     lost = [cart for cart in known if programme.why_unplayable(cart)]
@@ -137,6 +155,36 @@ def needs(programme: Programme, event: TimedEvent, index: int, step: PlayStep) -
     return ""
 
 
+def _pool(programme: Programme, step: PlayPool) -> Pool | None:
+    name = step.name.casefold()
+    return next((pool for pool in programme.pools if pool.name.casefold() == name), None)
+
+
+def _from_pool(programme: Programme, state: AirState, step: PlayPool) -> Taken:
+    """Take the member of a pool whose turn it is; nothing while the pool is closed."""
+    pool = _pool(programme, step)
+    if pool is None:
+        return Taken(lacks=f"{_named(step)} is not there")
+    us = us_from_frames(state.frame, state.rate) + state.offset_us
+    if not pool.open_at(us, programme.settings.tz):
+        return Taken()
+    seed, least = programme.settings.seed, to_frames(pool.options.least_s, state.rate)
+    turn = state.pools.get(str(pool.id), FRESH)
+    for cart in (*in_turn(pool, turn, seed), pool.fallback):
+        last = state.voiced.get(str(cart))
+        if not cart or programme.why_unplayable(cart):
+            continue
+        if cart == pool.fallback or last is None or state.frame - last >= least:
+            state.voiced[str(cart)] = state.frame
+            if cart in pool.carts:
+                state.pools[str(pool.id)] = taken(pool, turn, cart, state.frame, seed)
+                why = f"Its turn in the pool “{pool.name}” ({pool.options.order})."
+            else:
+                why = f"The fallback of the pool “{pool.name}”."
+            return Taken(((cart, why),))
+    return Taken(lacks=f"{_named(step)} has none that can be played now")
+
+
 def _named(step: PlayStep) -> str:
     if isinstance(step, PlayItem):
         return f"item {step.cart}"
@@ -144,6 +192,8 @@ def _named(step: PlayStep) -> str:
         return f"the list “{step.name}”"
     if isinstance(step, PlayFolder):
         return f"the folder {step.folder}"
+    if isinstance(step, PlayPool):
+        return f"the pool “{step.name}”"
     return f"the category “{step.name}”" if isinstance(step, PlayCategory) else step.name
 
 

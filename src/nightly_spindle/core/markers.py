@@ -25,6 +25,7 @@ class Marker(StrEnum):
     HOOK_START = "hook-start"
     HOOK_END = "hook-end"
     SWEEPER = "sweeper"
+    VOCAL_END = "vocal-end"
     SEGUE = "segue"
     FADE_START = "fade-start"
     CUE_OUT = "cue-out"
@@ -58,6 +59,7 @@ class Marks:
     """What was set by hand; None is as measured. `absent` names markers that were cleared.
 
     `fade_start_s` is where the fader begins to go down; without it that is the segue point.
+    `vocal_end_s` is where the last word is over: no sweeper begins before it.
     """
 
     cue_in_s: float | None = None
@@ -69,6 +71,7 @@ class Marks:
     fade_start_s: float | None = None
     cue_out_s: float | None = None
     absent: tuple[str, ...] = ()
+    vocal_end_s: float | None = None
 
     def at(self, marker: Marker) -> float | None:
         """Return where a marker was set by hand (sweeper points: the first)."""
@@ -99,7 +102,10 @@ UNMARKED = Marks()
 
 @dataclass(frozen=True, slots=True)
 class Shaping:
-    """How an item wants to be played; None is as its kind and the segue rules say."""
+    """How an item wants to be played; None is as its kind and the segue rules say.
+
+    `own_sweeper` is the cart number of its own: at its sweeper points, or on the segue into it.
+    """
 
     gain_trim_db: float = 0.0
     untouched: bool | None = None
@@ -108,6 +114,7 @@ class Shaping:
     fade_in_curve: Curve | None = None
     fade_out_curve: Curve | None = None
     talk_over: bool | None = None
+    own_sweeper: int | None = None
 
 
 AS_USUAL = Shaping()
@@ -174,6 +181,9 @@ def shaping_from(values: Mapping[str, Any]) -> Shaping:
                 found[name] = Curve(value)
             else:
                 wrong.append(f"{name} is '{value}'; it is one of {', '.join(Curve)}")
+        elif name == "own_sweeper":
+            number = _within(name, value, 1, 1e9, wrong)
+            found[name] = None if number is None else int(number)
         else:
             low, high = (-MOST_TRIM_DB, MOST_TRIM_DB) if name.endswith("db") else (0.0, MOST_FADE_S)
             found[name] = _within(name, value, low, high, wrong)

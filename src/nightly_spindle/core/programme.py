@@ -12,6 +12,7 @@ from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.events import AfterSongs, Firing, TimedEvent, firings
 from nightly_spindle.core.holdings import Holdings, streams_of
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
+from nightly_spindle.core.overlay_pools import Pool, Use
 from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.settings import StationSettings
@@ -41,6 +42,8 @@ class Programme:
     played, `pool` the songs of the safety net's rotation in the order of their turn, `segues`
     what the station says of segues.
     `standing` is what is wrong with the station at any hour, `holdings` what events take from.
+    `pools` are the pools of overlays in their order, `in_category` the carts of the categories
+    that they name (folded).
     """
 
     settings: StationSettings
@@ -53,6 +56,8 @@ class Programme:
     standing: Sequence[Standing] = ()
     segues: Segues = field(default_factory=Segues)
     holdings: Holdings = field(default_factory=Holdings)
+    pools: Sequence[Pool] = ()
+    in_category: dict[str, frozenset[int]] = field(default_factory=dict)
     _streams: dict[int, Item] = field(default_factory=dict)
     _counting: list[TimedEvent] = field(default_factory=list)
     _windows_for: tuple[int, int] = (0, 0)
@@ -83,7 +88,17 @@ class Programme:
         """Go by other timed events and log drops from now on."""
         self.events, self.drops, self.holdings = events, drops, holdings
         self._streams = streams_of(events, self.settings.rate)
-        self._counting = [e for e in events if e.enabled and isinstance(e.rule, AfterSongs)]
+        self._begin_anew()
+
+    def set_pools(self, pools: Sequence[Pool], in_category: dict[str, frozenset[int]]) -> None:
+        """Go by other pools of overlays from now on."""
+        self.pools, self.in_category = pools, in_category
+        self._begin_anew()
+
+    def _begin_anew(self) -> None:
+        """Forget what was worked out ahead from the events."""
+        standing = self.standing_events()
+        self._counting = [e for e in standing if e.enabled and isinstance(e.rule, AfterSongs)]
         self._to_us = self._from_us
         self._windows_for = (0, 0)
 
@@ -116,6 +131,9 @@ class Programme:
             segue=settings.segue,
             levels=settings.levels,
             kind_levels=settings.kind_levels,
+            overlay=settings.overlay,
+            duck_sweeper=settings.duck_sweeper,
+            duck_voiceover=settings.duck_voiceover,
         )
         self.segues = segues
 
@@ -124,10 +142,15 @@ class Programme:
         return firings(self.standing_events(), self.settings.tz, after_us, until_us)
 
     def standing_events(self) -> list[TimedEvent]:
-        """Return the station's timed events, and those that its log drops stand for."""
+        """Return the station's timed events, and those that log drops and links stand for."""
         start = self.settings.day_start
         own = [event for drop in self.drops.values() for event in drop.events(start)]
-        return [*self.events, *own]
+        links = [event for pool in self.pools for event in pool.events()]
+        return [*self.events, *own, *links]
+
+    def pools_for(self, use: Use) -> list[Pool]:
+        """Return the pools of one use, in their order."""
+        return [pool for pool in self.pools if pool.use is use]
 
     def slot(self, drop: LogDrop, at_us: int) -> Slot:
         """Return the slot of a drop's log at an instant."""

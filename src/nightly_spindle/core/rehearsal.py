@@ -11,13 +11,15 @@ from nightly_spindle.core.actions import (
     Ended,
     Finding,
     Fired,
+    OverlayEnded,
     Severity,
+    StartOverlay,
     StartVoice,
 )
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.holding import IS_OVER
 from nightly_spindle.core.joins import Join, span
-from nightly_spindle.core.running import AirState, Line, Outcome, Play
+from nightly_spindle.core.running import AirState, Line, Outcome, Overlay, Play
 from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, clock, length, us_from_frames
 
@@ -50,6 +52,17 @@ class Row:
 
 
 @dataclass(frozen=True, slots=True)
+class OverlayRow:
+    """One overlay that will sound or did: frames, and what became of it."""
+
+    start: int
+    end: int
+    overlay: Overlay
+    outcome: Outcome
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Landing:
     """How a timed event meets its time: `offset_s` is positive when it lands late."""
 
@@ -68,6 +81,7 @@ class Rehearsal:
     rows: list[Row] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
     landings: list[Landing] = field(default_factory=list)
+    overlays: list[OverlayRow] = field(default_factory=list)
 
     def sounding(self) -> list[Row]:
         """The rows that are heard, in order."""
@@ -81,7 +95,9 @@ class Recorder:
         self.rows: list[Row] = []
         self.findings: list[Finding] = []
         self.fired: list[Fired] = []
+        self.overlays: list[OverlayRow] = []
         self._open: dict[int, int] = {}
+        self._over: dict[int, int] = {}
 
     def take(self, actions: Iterable[Action]) -> None:
         """Record the actions, in order."""
@@ -124,6 +140,20 @@ class Recorder:
                 self.findings.append(action)
             elif isinstance(action, Fired):
                 self.fired.append(action)
+            elif isinstance(action, StartOverlay | OverlayEnded):
+                self._take_overlay(action)
+
+    def _take_overlay(self, action: StartOverlay | OverlayEnded) -> None:
+        overlay = action.play
+        if isinstance(action, StartOverlay):
+            self._over[overlay.id] = len(self.overlays)
+            row = OverlayRow(overlay.start, overlay.end, overlay, Outcome.ON_AIR)
+            self.overlays.append(row)
+        elif overlay.id in self._over:
+            at = self._over.pop(overlay.id)
+            self.overlays[at] = OverlayRow(
+                overlay.start, action.end, overlay, action.outcome, action.note
+            )
 
 
 def rehearse(
@@ -142,11 +172,15 @@ def rehearse(
     recorder.take(sequencer.advance(until))
     # what has hours to come yet is no finding because it is not there now
     findings = [f for f in recorder.findings if f.code not in {"log-not-here", "log-not-whole"}]
-    night = Rehearsal(recorder.rows, findings)
+    night = Rehearsal(recorder.rows, findings, overlays=recorder.overlays)
     # what still sounds at the end goes on as planned
     night.rows = [
         replace(row, outcome=Outcome.AIRED) if row.outcome is Outcome.ON_AIR else row
         for row in night.rows
+    ]
+    night.overlays = [
+        replace(row, outcome=Outcome.AIRED) if row.outcome is Outcome.ON_AIR else row
+        for row in night.overlays
     ]
     night.landings = _landings(programme, state, night, recorder.fired)
     night.findings += _cuts(programme, state, night)

@@ -60,12 +60,36 @@ class Origin:
         }[self.source]
 
 
+class Wish(StrEnum):
+    """What is wanted over one line of the running order instead of what the pools say."""
+
+    NONE = "none"
+    THIS = "this one"
+    POOL = "the next of a pool"
+
+
+@dataclass(frozen=True, slots=True)
+class OverlayWish:
+    """What was set by hand to lie over the start of a line.
+
+    `cart` is the overlay of "this one", `pool` the number of a pool (0: whichever serves).
+    `at_s` is where it begins, seconds from the start of the line's item, negative for before;
+    None lets the rules place it. What is placed by hand lies there, whatever is under it.
+    """
+
+    wish: Wish
+    cart: int = 0
+    pool: int = 0
+    at_s: float | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class Line:
     """One line of the running order. `join` is what was set by hand of how it starts.
 
     `begin` is the position (frames) that it starts from, 0 its cue in. `shows` stands as now
-    playing instead of its own title.
+    playing instead of its own title. `overlay` is what was set by hand to lie over it, `tag` a
+    word that pools of overlays can go by.
     """
 
     id: int
@@ -74,6 +98,8 @@ class Line:
     join: JoinEdit | None = None
     begin: int = 0
     shows: str = ""
+    overlay: OverlayWish | None = None
+    tag: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +117,56 @@ class Play:
     start: int
     begin: int
     joined: bool = False
+
+
+class Where(StrEnum):
+    """What an overlay lies on."""
+
+    SEGUE = "segue"
+    INTRO = "intro"
+    POINT = "sweeper point"
+
+
+@dataclass(frozen=True, slots=True)
+class Overlay:
+    """One sounding of an overlay, from station frame `start` up to `end`.
+
+    `begin` is the position in the item that it starts from. `line_id` is the line that it belongs
+    to: on a segue the incoming one. `over` says in words what it lies on, `origin` where it comes
+    from (its pool, the song's own, by hand), `why` how it was chosen and placed. `pool` is 0 where
+    it came from none. `by_hand`: it lies where it was put.
+    """
+
+    id: int
+    item: Item
+    start: int
+    begin: int
+    end: int
+    line_id: int
+    where: Where
+    over: str
+    origin: str
+    why: str
+    pool: int = 0
+    by_hand: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class PoolTurn:
+    """Where the turn of a pool stands.
+
+    `recent` are the members by their last use, the latest last; `left` those of a shuffled round
+    that are still to come, `rounds` how many there were; `credit` what weighted members have
+    saved up. `passed` counts segues or songs since it was last used, `at` is the station frame of
+    that.
+    """
+
+    recent: tuple[int, ...] = ()
+    left: tuple[int, ...] = ()
+    rounds: int = 0
+    credit: dict[str, float] = field(default_factory=dict)  # by cart: JSON keys are texts
+    passed: int = 0
+    at: int | None = None
 
 
 class Outcome(StrEnum):
@@ -203,8 +279,12 @@ class AirState:
     Of timed events: `deadlines` of those that wait, by time; the `block` that holds the air;
     `held` are the numbers of events that wait for its end; `counts` says how many songs were
     heard since an event that counts them, `taken` what a step has played of its list or folder,
-    `turns` how often. `overlays` whether overlays may sound, `landing` how it stands with the next
-    event that is to land.
+    `turns` how often. `landing` how it stands with the next event that is to land.
+
+    Of overlays: `overlays` whether they may sound, `sounding` those that sound, `overlaid_until`
+    the frame at which the last one ends, `laid` which places of the item on air had their chance
+    ("segue" is the join that it leaves by), `pools` where the turn of each pool stands, `voiced`
+    when each overlay was last used (station frame).
     """
 
     rate: int
@@ -232,6 +312,11 @@ class AirState:
     turns: dict[str, int] = field(default_factory=dict)
     overlays: bool = True
     landing: Landing = Landing()
+    sounding: list[Overlay] = field(default_factory=list)
+    overlaid_until: int = 0
+    laid: list[str] = field(default_factory=list)
+    pools: dict[str, PoolTurn] = field(default_factory=dict)  # by pool number
+    voiced: dict[str, int] = field(default_factory=dict)  # by cart
 
     def take_id(self) -> int:
         """Return an id that no line and no play of this state has had."""
@@ -253,4 +338,8 @@ class AirState:
             counts=dict(self.counts),
             taken={key: list(carts) for key, carts in self.taken.items()},
             turns=dict(self.turns),
+            sounding=list(self.sounding),
+            laid=list(self.laid),
+            pools=dict(self.pools),
+            voiced=dict(self.voiced),
         )

@@ -13,26 +13,35 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import (
     Action,
-    Dropped,
     Ended,
     FadeVoice,
     Finding,
+    OverlayEnded,
     Severity,
     StartVoice,
 )
-from nightly_spindle.core.edits import Edits
-from nightly_spindle.core.events import AfterSongs, Entry, Firing
-from nightly_spindle.core.firing import act, fire, order_firing
+from nightly_spindle.core.events import AfterSongs, Firing
+from nightly_spindle.core.firing import act, fire
 from nightly_spindle.core.holding import end, next_end
 from nightly_spindle.core.items import TONE_CART, Ending, Kind
-from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
+from nightly_spindle.core.joins import Join, span
 from nightly_spindle.core.land_plan import Foreseen, look_to_land
 from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.loading import follow_change, load_late, top_up
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED
+from nightly_spindle.core.onward import Onward
+from nightly_spindle.core.overlaying import (
+    Due,
+    begin_overlay,
+    count_segue,
+    count_song,
+    cut_overlays,
+    end_overlays,
+    overlay_died,
+    started,
+)
 from nightly_spindle.core.running import AirState, Heard, Line, Outcome, Play
-from nightly_spindle.core.safety_net import line_up
-from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
+from nightly_spindle.core.timebase import to_frames
 
 if TYPE_CHECKING:
     from nightly_spindle.core.acting import Cut
@@ -41,7 +50,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import Awaited, Loaded
-    from nightly_spindle.core.segue_rules import Segues
 
 _REJOIN_FADE_S = 0.3
 _DEATH_FADE_S = 0.5
@@ -55,17 +63,16 @@ class _Beat:
     firings: tuple[Firing, ...] = ()
     fades: bool = False
     ends: bool = False
+    lays: Due | None = None
 
 
-class Sequencer(Edits):
+class Sequencer(Onward):
     """Drives one `AirState` by one `Programme`."""
 
     def __init__(self, programme: Programme, state: AirState, *, lands: bool = True) -> None:
-        super().__init__(state)
-        self.programme = programme
+        super().__init__(programme, state)
         self._lands = lands  # whether it looks ahead to land events on time
         self._foreseen: Foreseen | None = None
-        self._planned: tuple[tuple[Play, Line, Item, Segues], Join] | None = None
 
     # -- driving -------------------------------------------------------------------
 
@@ -74,17 +81,21 @@ class Sequencer(Edits):
         actions: list[Action] = []
         while (beat := self._next_beat(until, actions)) is not None:
             self.state.frame = max(self.state.frame, beat.at)
+            end_overlays(self.state, actions)
             if beat.firings:
                 cut = fire(self.programme, self.state, beat.firings, actions)
                 self._after_events(cut, actions)
             elif beat.ends:
                 at_us = self.instant_of(self.state.frame) + _HALF_FRAME_US
                 self._after_events(end(self.programme, self.state, at_us, actions), actions)
+            elif beat.lays is not None:
+                begin_overlay(self.programme, self.state, beat.lays, actions)
             elif beat.fades:
                 self._begin_fade(actions)
             else:
                 self._pass_on(actions)
         self.state.frame = max(self.state.frame, until)
+        end_overlays(self.state, actions)
         return actions
 
     def fire_by_hand(self, event: TimedEvent) -> list[Action]:
@@ -107,14 +118,6 @@ class Sequencer(Edits):
         follow_change(self.programme, self.state, loaded, reading, actions)
         self._planned = None
         return actions
-
-    def frame_of(self, us: int) -> int:
-        """Return the station frame of an instant of the wall clock."""
-        return frames_from_us(us - self.state.offset_us, self.state.rate)
-
-    def instant_of(self, frame: int) -> int:
-        """Return the wall clock's instant (µs) of a station frame."""
-        return us_from_frames(frame, self.state.rate) + self.state.offset_us
 
     # -- what has happened -----------------------------------------------------------
 
@@ -140,10 +143,14 @@ class Sequencer(Edits):
 
     def leave(self) -> list[Action]:
         """The engine goes off the air; the state stays, so that a later start goes on from it."""
-        playing = self.state.playing
+        playing, note = self.state.playing, "the engine was stopped"
+        over = [
+            OverlayEnded(one, max(one.start, self.state.frame), Outcome.CUT, note)
+            for one in self.state.sounding
+        ]
         if playing is None:
             return []
-        return [Ended(playing, self.state.frame, Outcome.CUT, "the engine was stopped")]
+        return [*over, Ended(playing, self.state.frame, Outcome.CUT, note)]
 
     def set_unattended(self, unattended: bool) -> None:
         """Go on by itself, or wait for the operator after each item."""
@@ -156,7 +163,7 @@ class Sequencer(Edits):
         """The item on air turns out to end at `position`: a short fade into the next."""
         playing = self.state.playing
         if playing is None or playing.id != play_id:
-            return []
+            return overlay_died(self.programme, self.state, play_id, position, why)
         rate = self.state.rate
         segue = max(0.0, position / rate - _DEATH_FADE_S)
         measure = replace(
@@ -187,10 +194,10 @@ class Sequencer(Edits):
         """Take the air again at the present frame, where the station should be.
 
         The item that should be on air is joined in progress when enough of it is left,
-        else the next line starts.
+        else the next line starts. Overlays are not: half a sentence is heard as a fault.
         """
         state = self.state
-        playing = state.playing
+        playing, state.sounding = state.playing, []
         if playing is None:
             return []
         actions: list[Action] = []
@@ -210,9 +217,12 @@ class Sequencer(Edits):
         return [*actions, self._voice(again, fade, None)]
 
     def present(self) -> list[Action]:
-        """Return the order that the item on air was started by, for whoever joins later."""
-        playing = self.state.playing
-        return [] if playing is None else [self._voice(playing, 0, None)]
+        """Return the orders that what sounds was started by, for whoever joins later."""
+        playing, rate = self.state.playing, self.state.rate
+        if playing is None:
+            return []
+        over = [started(self.programme, one, rate) for one in self.state.sounding]
+        return [self._voice(playing, 0, None), *over]
 
     # -- deciding ---------------------------------------------------------------------
 
@@ -223,29 +233,37 @@ class Sequencer(Edits):
         over = next_end(state)
         ends = None if over is None else max(self.frame_of(over), state.frame)
         before = min(until, *(at for at in (fires, ends, until) if at is not None))
+        due = None
+        if fires is not None and (ends is None or fires <= ends):
+            due = _Beat(fires, tuple(firings))
+        elif ends is not None:
+            due = _Beat(ends, ends=True)
+        onward = self._onward_beat(firings, fires, ends, before, actions)
+        first = due if onward is None or (due is not None and due.at <= onward.at) else onward
+        return first if first is not None and first.at < until else None
+
+    def _onward_beat(
+        self,
+        firings: list[Firing],
+        fires: int | None,
+        ends: int | None,
+        before: int,
+        actions: list[Action],
+    ) -> _Beat | None:
+        """Return what the item on air comes to next: an overlay, its fade, the next item."""
         passes = self._next_pass(actions, before)
         fades = None if passes is None else self._next_fade(actions)
-        soonest = passes if fades is None else fades
-        if ends is not None and ends < until and (fires is None or ends < fires):
-            if soonest is None or ends <= soonest:
-                return _Beat(ends, ends=True)
-        elif fires is not None and fires < until and (soonest is None or fires <= soonest):
-            return _Beat(fires, tuple(firings))
-        early = None if fires is None or fades is not None else fires - self._early(firings)
-        if passes is not None and early is not None and early <= passes < until:
-            return _Beat(passes, tuple(firings))
-        if fades is not None and fades < until:
+        programme = passes if fades is None else fades
+        lays = self._next_overlay(actions, passes, firings, ends)
+        if lays is not None and (programme is None or lays.at <= programme):
+            return _Beat(lays.at, lays=lays)
+        if programme is None or passes is None:
+            return None
+        if fades is not None:
             return _Beat(fades, fades=True)
-        if passes is not None and passes < until:
-            return _Beat(passes)
-        return None
-
-    def _early(self, firings: list[Firing]) -> int:
-        """Return by how many frames what is due next may come early, to land on time."""
-        if not self.state.unattended or any(f.event.entry is Entry.CUT_IN for f in firings):
-            return 0
-        near = [f.event.options.tolerance_s for f in firings if f.event.entry is Entry.LAND]
-        return to_frames(min(near), self.state.rate) if near else 0
+        if fires is not None and fires - self._early(firings) <= passes:
+            return _Beat(passes, tuple(firings))
+        return _Beat(passes)
 
     def _after_events(self, cut: Cut | None, actions: list[Action]) -> None:
         """Cut the item on air off when events want that, and look for what is to land."""
@@ -264,7 +282,7 @@ class Sequencer(Edits):
         if left < to_frames(self.programme.settings.rejoin_s, state.rate):
             return
         why = f"{playing.line.origin.why} Goes on after it was {cut.note}."
-        rest = replace(playing.line, id=state.take_id(), begin=position, join=None,
+        rest = replace(playing.line, id=state.take_id(), begin=position, join=None, overlay=None,
                        origin=replace(playing.line.origin, why=why))  # fmt: skip
         places = [at for at, line in enumerate(state.upcoming) if line.id == cut.back_after]
         at = places[0] + 1 if places else 0
@@ -283,54 +301,6 @@ class Sequencer(Edits):
 
     def _preview(self, state: AirState) -> Sequencer:
         return Sequencer(self.programme, state, lands=False)
-
-    def _next_firings(self) -> list[Firing]:
-        """Return what is due next: the programme's firings, and what was told to load by hand."""
-        firings = self.programme.next_firings(self.state.fired_until_us)
-        orders = self.state.orders
-        if not orders or (firings and firings[0].at_us < orders[0].at_us):
-            return firings
-        at = orders[0].at_us
-        by_hand = [order_firing(order) for order in orders if order.at_us == at]
-        return [*by_hand, *(firing for firing in firings if firing.at_us == at)]
-
-    def _next_pass(self, actions: list[Action], before: int) -> int | None:
-        """Return the frame at which the item on air gives way, None while stopped.
-
-        Nothing is lined up earlier than it is needed: a firing due before may change all.
-        """
-        state = self.state
-        if state.stopped:
-            return None
-        playing = state.playing
-        if playing is None:
-            return state.frame
-        if not state.unattended:
-            return max(self._natural_end(playing), state.frame)
-        if not state.upcoming:
-            soonest = soonest_pass(playing.item, self.programme.segues, state.rate)
-            if playing.start + soonest - playing.begin >= before:
-                return None
-        at = playing.start + self._join(actions).segue - playing.begin
-        if state.silent_at:
-            # the fader is down already: another next line must not leave a hole behind it
-            at = min(at, state.silent_at + to_frames(MOST_GAP_S, state.rate))
-        return max(at, state.frame)
-
-    def _natural_end(self, playing: Play) -> int:
-        """Return the frame at which the item on air is over when nothing follows it."""
-        end = playing.start + span(playing.item, self.state.rate).cue_out - playing.begin
-        return min(end, self.state.silent_at or end)
-
-    def _next_fade(self, actions: list[Action]) -> int | None:
-        """Return when the fader goes down ahead of the next item's start, None when it does not."""
-        playing = self.state.playing
-        if playing is None or self.state.silent_at or not self.state.unattended:
-            return None
-        join = self._join(actions)
-        if not join.fade_out or join.fade_at >= join.segue:
-            return None
-        return max(playing.start + join.fade_at - playing.begin, self.state.frame)
 
     def _begin_fade(self, actions: list[Action]) -> None:
         """Let the fader of the item on air go down; the next starts later."""
@@ -358,6 +328,7 @@ class Sequencer(Edits):
         join = None
         if playing is not None:
             join = self._join(actions)
+            count_segue(self.programme, state, playing.item, item, line, actions)
             if join.fade_out and not state.silent_at:
                 self._fade(playing, join, actions)
             end = state.silent_at or playing.start + join.out_end - playing.begin
@@ -389,6 +360,7 @@ class Sequencer(Edits):
         curve = settings.segue.fade_out_curve
         actions.append(FadeVoice(state.frame, state.playing.id, fade, curve))
         actions.append(Ended(state.playing, state.frame + fade, outcome, note))
+        cut_overlays(state, note, outcome, fade, curve, actions)
         state.playing = None
 
     def _start(self, line: Line, item: Item, join: Join | None, actions: list[Action]) -> None:
@@ -398,6 +370,7 @@ class Sequencer(Edits):
         begin = max(cue_in, line.begin)
         play = Play(state.take_id(), line, item, state.frame, begin, joined=begin > cue_in)
         state.playing, state.silent_at = play, 0
+        count_song(self.programme, state, play)
         state.again_yielded = True
         state.revision += 1
         if item.cart != TONE_CART:
@@ -434,54 +407,3 @@ class Sequencer(Edits):
         if join is None:
             return StartVoice(play, end, gain, fade_in, join)
         return StartVoice(play, end, gain, fade_in, join, join.in_curve)
-
-    def _join(self, actions: list[Action]) -> Join:
-        """Return the join between the item on air and the next line, planned once."""
-        playing = self.state.playing
-        assert playing is not None
-        line, item = self._next_line(actions)
-        segues = self.programme.segues
-        found = self._planned
-        if found is None or not all(
-            one is other for one, other in zip(found[0], (playing, line, item, segues), strict=True)
-        ):
-            join = plan_join(playing.item, playing.begin, item, segues, self.state.rate, line.join)
-            self._planned = found = ((playing, line, item, segues), join)
-        return found[1]
-
-    def _next_line(self, actions: list[Action]) -> tuple[Line, Item]:
-        """Return the next line that can be played, dropping those before it that cannot."""
-        state = self.state
-        while True:
-            if not state.upcoming:
-                top_up(self.programme, state, actions, self._expected_end)
-            if not state.upcoming:
-                line_up(self.programme, state, self._expected_end(), actions)
-            line = state.upcoming[0]
-            item = self.programme.item(line.cart)
-            why = self.programme.why_unplayable(line.cart)
-            if item is not None and not why:
-                return line, item
-            state.upcoming.pop(0)
-            state.revision += 1
-            title = item.title if item else f"cart {line.cart}"
-            at = self._expected_end()
-            actions.append(Dropped(at, line, Outcome.UNPLAYABLE, title, why))
-            actions.append(
-                Finding(
-                    "unplayable",
-                    Severity.WARNING,
-                    at,
-                    f"“{title}” ({line.origin.text}) is skipped: {why}.",
-                    f"Bring in {item.path} again." if item else "Bring the item in again.",
-                    line.id,
-                )
-            )
-
-    def _expected_end(self) -> int:
-        """Return the frame at which the item on air would end by itself."""
-        playing = self.state.playing
-        if playing is None:
-            return self.state.frame
-        here = span(playing.item, self.state.rate, self.programme.segues)
-        return playing.start + here.segue - playing.begin

@@ -7,6 +7,7 @@ from datetime import time
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.declared import checked, group_from, number, texts_of
+from nightly_spindle.core.ducking import Ducking
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.levels import Levels, Offsets, offsets_from, offsets_text
 from nightly_spindle.core.segue_rules import SegueRule
@@ -28,6 +29,18 @@ class Trimming:
     head_db: float = number(-40.0, "dB", -50.0, -10.0, "Sound begins above this.")
     tail_db: float = number(-45.0, "dB", -50.0, -10.0, "Sound has ended below this.")
     blip_s: float = number(0.02, "s", 0.0, 0.2, "A blip in the silence up to this is not sound.")
+
+
+@dataclass(frozen=True, slots=True)
+class OverlayRules:
+    """What holds for every overlay, whatever pool it comes from."""
+
+    margin_s: float = number(0.2, "s", 0.0, 5.0, "It ends so long before the vocal at the latest.")
+    gap_s: float = number(1.0, "s", 0.0, 30.0, "Two overlays lie so far apart at least.")
+    intro_sure: float = number(
+        0.5, "", 0.0, 1.01, "A measured intro end counts when it is so sure (0 to 1); 1.01 leaves "
+        "only those set by hand."
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +67,9 @@ class StationSettings:
     levels: Levels = Levels()
     trimming: Trimming = Trimming()
     kind_levels: Offsets = ()
+    overlay: OverlayRules = OverlayRules()
+    duck_sweeper: Ducking = Ducking()
+    duck_voiceover: Ducking = Ducking()
 
     @property
     def tz(self) -> ZoneInfo:
@@ -75,6 +91,9 @@ _GROUPS: dict[str, tuple[str, type[Any]]] = {
     "segue": ("segue", SegueRule),
     "levels": ("level", Levels),
     "trimming": ("trim", Trimming),
+    "overlay": ("overlay", OverlayRules),
+    "duck_sweeper": ("duck-sweeper", Ducking),
+    "duck_voiceover": ("duck-voiceover", Ducking),
 }
 
 

@@ -13,7 +13,9 @@ from nightly_spindle.core.actions import (
     Finding,
     Fired,
     LogLoaded,
+    OverlayEnded,
     Severity,
+    StartOverlay,
     StartVoice,
 )
 from nightly_spindle.core.drops import Loads, Rest
@@ -188,7 +190,7 @@ def _sounds(action: Action, interrupted: int) -> bool:
     """Whether an action is the mixer's, or ends the play that was cut off by the stop."""
     if isinstance(action, Ended):
         return action.play.id == interrupted
-    return isinstance(action, StartVoice | FadeVoice)
+    return isinstance(action, StartVoice | FadeVoice | StartOverlay | OverlayEnded)
 
 
 def _missed(action: Action) -> Action:

@@ -8,15 +8,21 @@ from nightly_spindle.core.joins import Join, span
 from nightly_spindle.core.timebase import iso, us_from_frames
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.actions import Finding
-    from nightly_spindle.core.rehearsal import Landing, Rehearsal, Row
+    from nightly_spindle.core.rehearsal import Landing, OverlayRow, Rehearsal, Row
     from nightly_spindle.core.running import AirState
 
 
-def entry_view(row: Row, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
-    """Return a row as JSON; times ISO 8601, `_frame` station frames, `_s` seconds."""
+def entry_view(
+    row: Row, state: AirState, tz: ZoneInfo, overlays: Iterable[OverlayRow] = ()
+) -> dict[str, Any]:
+    """Return a row as JSON; times ISO 8601, `_frame` station frames, `_s` seconds.
+
+    `overlays` are those that belong to the row's line.
+    """
 
     def when(frame: int) -> str:
         return iso(us_from_frames(frame, state.rate) + state.offset_us, tz)
@@ -32,7 +38,7 @@ def entry_view(row: Row, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
         "origin": row.line.origin.text,
         "why": row.line.origin.why,
         "join": join_view(row.join, state.rate) if row.join else None,
-        "overlays": [],
+        "overlays": [overlay_view(one, state, tz) for one in overlays] if play else [],
         "state": str(row.outcome),
         "note": row.note,
         "start_frame": row.start,
@@ -41,6 +47,41 @@ def entry_view(row: Row, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
         if play
         else None,
         "line_id": row.line.id,
+    }
+
+
+def entry_views(
+    rows: Iterable[Row], overlays: Iterable[OverlayRow], state: AirState, tz: ZoneInfo
+) -> list[dict[str, Any]]:
+    """Return rows as JSON, each with its overlays."""
+    over: dict[int, list[OverlayRow]] = {}
+    for one in overlays:
+        over.setdefault(one.overlay.line_id, []).append(one)
+    return [entry_view(row, state, tz, over.get(row.line.id, ())) for row in rows]
+
+
+def overlay_view(row: OverlayRow, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
+    """Return an overlay as JSON; times ISO 8601, `_frame` station frames."""
+
+    def when(frame: int) -> str:
+        return iso(us_from_frames(frame, state.rate) + state.offset_us, tz)
+
+    one = row.overlay
+    return {
+        "start": when(row.start),
+        "end": when(row.end),
+        "cart": one.item.cart,
+        "kind": str(one.item.kind),
+        "title": one.item.title,
+        "where": str(one.where),
+        "over": one.over,
+        "origin": one.origin,
+        "why": one.why,
+        "state": str(row.outcome),
+        "note": row.note,
+        "start_frame": row.start,
+        "end_frame": row.end,
+        "line_id": one.line_id,
     }
 
 
@@ -81,7 +122,7 @@ def landing_view(landing: Landing, tz: ZoneInfo) -> dict[str, Any]:
 def rehearsal_view(night: Rehearsal, state: AirState, tz: ZoneInfo) -> dict[str, Any]:
     """Return a whole rehearsal as JSON."""
     return {
-        "entries": [entry_view(row, state, tz) for row in night.rows],
+        "entries": entry_views(night.rows, night.overlays, state, tz),
         "findings": [finding_view(finding, state, tz) for finding in night.findings],
         "landings": [landing_view(landing, tz) for landing in night.landings],
     }

@@ -48,7 +48,7 @@ _TOOLS = (
 _CHECKED = {"loop", "spectrum"}
 _CHOOSE = "Choose a marker first: Up and Down, or click its tab."
 _HINT = (
-    "1 to 8 set a marker at the playhead · Up, Down choose · , and . move it by 10 ms, with Shift "
+    "1 to 9 set a marker at the playhead · Up, Down choose · , and . move it by 10 ms, with Shift "
     "1, with Ctrl 100 · Return types · Delete clears · Backspace as measured · F1 all keys"
 )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nightly_spindle.core.markers import Marker
 
-# number keys, in the order in which markers come in an item
+# number keys, mostly in the order in which markers come in an item
 KEYS = {
     "1": Marker.CUE_IN,
     "2": Marker.INTRO_END,
@@ -14,6 +14,7 @@ KEYS = {
     "6": Marker.SEGUE,
     "7": Marker.FADE_START,
     "8": Marker.CUE_OUT,
+    "9": Marker.VOCAL_END,
 }
 KEY_OF = {marker: key for key, marker in KEYS.items()}
 TIPS = {
@@ -22,6 +23,7 @@ TIPS = {
     Marker.HOOK_START: "The few seconds that one knows it by begin here",
     Marker.HOOK_END: "The few seconds that one knows it by end here",
     Marker.SWEEPER: "A place for a sweeper; there may be any number",
+    Marker.VOCAL_END: "Where the last word is over: no sweeper begins before it",
     Marker.SEGUE: "Where the next item starts while this one still sounds",
     Marker.FADE_START: "Set by hand, the fader goes down from here; measured, the recording itself "
     "fades from here",

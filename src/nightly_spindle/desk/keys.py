@@ -71,7 +71,7 @@ SHORTCUTS = (
         "Marking",
         (
             ("Space", "listen from the playhead, or stop"),
-            ("1 to 8", "set a marker at the playhead"),
+            ("1 to 9", "set a marker at the playhead"),
             ("Up, Down", "choose a marker"),
             ("Left, Right", "playhead by 1 s; Shift 0.1, Ctrl 5"),
             (", and .", "move the marker by 10 ms; Shift 1, Ctrl 100"),

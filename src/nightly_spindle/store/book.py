@@ -8,6 +8,7 @@ History: format 1 is the first. Format 2 has markers set by hand, how items want
 segue rules and joins of pairs; one of format 1 is read as if it had none. Format 3 has how log
 drops load and what was settled by hand; drops of older ones load by timed events only. Format 4
 has timed events of every kind, with a number each; those of older ones are numbered in order.
+Format 5 has pools of overlays; older ones have none.
 """
 
 from __future__ import annotations
@@ -32,6 +33,7 @@ from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.core.segue_rules import edit_from, edit_values, pair_rule
 from nightly_spindle.core.settings import RENAMED, settings_from, texts_from
 from nightly_spindle.core.song_names import song_key
+from nightly_spindle.store import pools
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.events import row_of, values_of
 from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text
@@ -43,8 +45,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.library import Library
 
-FORMAT = "nightly-spindle-book-4"
-_FORMER = ("nightly-spindle-book-1", "nightly-spindle-book-2", "nightly-spindle-book-3")
+FORMAT = "nightly-spindle-book-5"
+_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 5))
 SCHEMA = Path(__file__).with_name("book.schema.json")
 _ITEM = (
     "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
@@ -84,6 +86,9 @@ def read_station(folder: Path) -> dict[str, Any]:
             "join_pairs": [
                 {"out": row["out_cart"], "into": row["in_cart"], "edit": json.loads(row["edit"])}
                 for row in _all(connection, "join_pair", "out_cart, in_cart")
+            ],
+            "overlay_pools": [
+                pools.values_of(row) for row in _all(connection, "overlay_pool", "place, id")
             ],
         }
 
@@ -139,7 +144,8 @@ def _from_former(book: Any) -> Any:
             {"id": number, "rule": {}, "options": {}, **event} if isinstance(event, dict) else event
             for number, event in enumerate(events, 1)
         ]
-    new: dict[str, Any] = {"segue_rules": [], "join_pairs": [], "log_settled": []}
+    new: dict[str, Any] = {"segue_rules": [], "join_pairs": [], "log_settled": [],
+                           "overlay_pools": []}  # fmt: skip
     same = {"settings": settings, "items": items, "log_drops": drops, "events": events}
     return {**new, **book, **same, "format": FORMAT}
 
@@ -157,7 +163,7 @@ def _wrong(book: Any) -> list[str]:
 
 
 _MARKS = {"items": "cart", "categories": "name", "lists": "name", "log_drops": "id", "events": "id",
-          "intake_jobs": "name"}  # fmt: skip
+          "intake_jobs": "name", "overlay_pools": "id"}  # fmt: skip
 
 
 def _wrong_marks(book: Book) -> list[str]:
@@ -189,6 +195,8 @@ def _wrong_values(book: Book) -> list[str]:
         except (SettingRefused, ValueError) as error:
             wrong.append(f"log_drops/{drop['id']}: {error}")
     wrong += _wrong_segues(book)
+    kinds = {item["cart"]: item["kind"] for item in book["items"]}
+    wrong += pools.wrong_pools(book["overlay_pools"], kinds)
     for number, job in enumerate(book["intake_jobs"]):
         try:
             options_from(job["options"])
@@ -281,6 +289,7 @@ def apply_book(library: Library, book: Book) -> None:
         (t.intake_job, [_job_row(entry) for entry in book["intake_jobs"]]),
         (t.segue_rule, [_rule_row(entry) for entry in book["segue_rules"]]),
         (t.join_pair, [_pair_row(entry) for entry in book["join_pairs"]]),
+        (t.overlay_pool, [pools.row_of(entry) for entry in book["overlay_pools"]]),
     ):
         library.run(table.delete())
         _fill(library, table, rows)

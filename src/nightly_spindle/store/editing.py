@@ -18,6 +18,7 @@ MODULES = (
     "lists",
     "log_drops",
     "marking",
+    "pools",
     "segues",
 )
 
@@ -52,6 +53,11 @@ def restore_drop(library: Any, drop_id: int, rows: Any) -> None:
 def restore_events(library: Any, before: Any) -> None:
     """Take back a change of timed events."""
     import_module("nightly_spindle.store.events").restore_events(library, before)
+
+
+def restore_pools(library: Any, before: Any) -> None:
+    """Take back a change of pools of overlays."""
+    import_module("nightly_spindle.store.pools").restore_pools(library, before)
 
 
 def settle_back(library: Any, before: Any) -> None:

@@ -23,6 +23,7 @@ from nightly_spindle.store.events import read_timed_events
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import ITEM, item_from, items_by_cart
 from nightly_spindle.store.log_reader import LogReader
+from nightly_spindle.store.pools import carts_of, read_pools
 from nightly_spindle.store.segues import read_segues
 from nightly_spindle.store.station import absolute
 
@@ -52,8 +53,13 @@ class Snapshot:
     def reach(self, carts: Iterable[int]) -> None:
         """Bring the items with these cart numbers into the programme's reach."""
         wanted = [cart for cart in carts if cart not in self.programme.items]
+        own = set()
         for item in items_by_cart(self.connection, self.folder, wanted):
             self.programme.items[item.cart] = item
+            if item.shaping.own_sweeper is not None:
+                own.add(item.shaping.own_sweeper)
+        if own - set(self.programme.items):
+            self.reach(own)
 
     def prepare(self, from_us: int, to_us: int, state: AirState | None = None) -> None:
         """Read the logs of the stretch, reach the state's items, look for every file."""
@@ -65,6 +71,8 @@ class Snapshot:
         )
         if state is not None:
             self.reach(line.cart for line in state.upcoming)
+            self.reach(line.overlay.cart for line in state.upcoming
+                       if line.overlay is not None and line.overlay.cart)  # fmt: skip
         self.look_for_files()
         self.programme.standing = self._standing(from_us)
 
@@ -110,9 +118,11 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     items: dict[int, Item] = {}
     logs = LogReader(folder, connection, items, settle_s)
     holdings, carts = read_holdings(connection, folder, events)
-    programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings)
+    pools, inside = read_pools(connection)
+    programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
+                          pools=pools, in_category=inside)  # fmt: skip
     snapshot = Snapshot(folder, connection, programme, logs)
-    snapshot.reach(carts)
+    snapshot.reach(carts | carts_of(pools))
     load_pool(snapshot)
     return snapshot
 

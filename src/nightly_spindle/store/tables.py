@@ -251,6 +251,18 @@ timed_event = Table(
     Column("options", Text, nullable=False, default="{}"),  # core.events.EventOptions, JSON
 )
 
+# A pool of overlays (core.overlay_pools).
+overlay_pool = Table(
+    "overlay_pool",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("use", Text, nullable=False),
+    Column("place", Integer, nullable=False),  # where it stands among the others
+    Column("members", Text, nullable=False),  # JSON: [{cart, weight}]
+    Column("options", Text, nullable=False),  # core.overlay_pools.PoolOptions, JSON
+)
+
 # Backups that were made or tried; `problem` says why one failed.
 backup = Table(
     "backup",
@@ -285,6 +297,7 @@ as_run = Table(
     Column("why", Text, nullable=False),
     Column("outcome", Text, nullable=False),
     Column("note", Text, nullable=False),
+    Column("over", Text, nullable=False, default=""),  # what an overlay lay on
     Index("as_run_by_start", "start_us"),
 )
 
