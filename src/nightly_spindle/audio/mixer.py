@@ -172,9 +172,10 @@ class Mixer:
     def _speak(self, voice: Voice, duck: Duck, count: int, at: int) -> NDArray[np.float32]:
         sound = np.zeros((count, 2), dtype=np.float32)
         self._add(voice, sound, at)
-        duck.hear(sound, at)
+        spoken_until = voice.play.start + voice.frames_done
+        duck.hear(sound[: max(0, spoken_until - at)], at)
         if voice.over:  # it may have been cut, or have broken off
-            duck.end = min(duck.end, voice.play.start + voice.frames_done)
+            duck.end = min(duck.end, spoken_until)
         return sound
 
     def close(self) -> None:

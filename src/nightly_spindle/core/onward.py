@@ -13,7 +13,7 @@ from nightly_spindle.core.events import Entry, Firing
 from nightly_spindle.core.firing import order_firing
 from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
 from nightly_spindle.core.loading import top_up
-from nightly_spindle.core.overlaying import REACH_S, Coming, Due, next_overlay
+from nightly_spindle.core.overlaying import REACH_S, Coming, Due, overlay_on_segue
 from nightly_spindle.core.running import AirState, Line, Outcome, Play
 from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
@@ -100,29 +100,30 @@ class Onward(Edits):
             return None
         return max(playing.start + join.fade_at - playing.begin, self.state.frame)
 
-    def _next_overlay(
-        self, actions: list[Action], passes: int | None, firings: list[Firing], ends: int | None
-    ) -> Due | None:
-        """Return the overlay that comes next, None when there is none before the next item's own.
-
-        What may change the next line before it starts, and what cuts in, is kept clear of.
-        """
-        state = self.state
-        if state.playing is None or state.stopped or not (state.unattended and state.overlays):
-            return None
-        settled = cut = ends
+    def _kept_clear(self, firings: list[Firing], ends: int | None) -> tuple[int | None, int | None]:
+        """Return when the next line may become another, and when something cuts in, if it does."""
         acting = [firing for firing in firings if firing.event.acts]
-        if acting:
-            at = max(self.frame_of(acting[0].at_us), state.frame)
-            settled = min(at - self._early(firings), at if ends is None else ends)
-            if any(f.event.entry is Entry.CUT_IN and f.event.line_steps for f in acting):
-                cut = at if ends is None else min(at, ends)
-        coming = None
-        if passes is not None:
-            line, item = self._next_line(actions)
-            begin = max(span(item, state.rate).cue_in, line.begin)
-            coming = Coming(line, item, passes, begin)
-        return next_overlay(self.programme, state, coming, settled, cut)
+        if not acting:
+            return ends, ends
+        at = max(self.frame_of(acting[0].at_us), self.state.frame)
+        settled, cut = at - self._early(firings), ends
+        if any(f.event.entry is Entry.CUT_IN and f.event.line_steps for f in acting):
+            cut = at if ends is None else min(at, ends)
+        return (settled if ends is None else min(settled, ends)), cut
+
+    def _over_join(
+        self, actions: list[Action], passes: int, settled: int | None, cut: int | None
+    ) -> Due | None:
+        """Return the overlay on the join into the next line, which starts at frame `passes`.
+
+        None where the next line may become another before that.
+        """
+        if settled is not None and settled <= passes:
+            return None
+        line, item = self._next_line(actions)
+        begin = max(span(item, self.state.rate).cue_in, line.begin)
+        coming = Coming(line, item, passes, begin)
+        return overlay_on_segue(self.programme, self.state, coming, cut)
 
     def _join(self, actions: list[Action]) -> Join:
         """Return the join between the item on air and the next line, planned once."""

@@ -19,7 +19,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.overlay_pools import Pool
 
 FRESH = PoolTurn()
-_MOST_SAVED = 2.0  # times the weight of all: who was kept out for long does not come in a row
 
 
 def in_turn(pool: Pool, turn: PoolTurn, seed: int) -> tuple[int, ...]:
@@ -61,13 +60,13 @@ def taken(pool: Pool, turn: PoolTurn, cart: int, at: int, seed: int) -> PoolTurn
     if pool.options.order is Order.WEIGHTED:
         total = sum(member.weight for member in pool.members)
         credit = {
-            str(one.cart): min(
-                turn.credit.get(str(one.cart), 0.0) + one.weight, _MOST_SAVED * total
-            )
-            for one in pool.members
+            str(one.cart): turn.credit.get(str(one.cart), 0.0) + one.weight for one in pool.members
         }
         credit[str(cart)] -= total
-        return replace(used, credit=credit)
+        # nobody saves or owes more than one draw of all: who was kept out for long does not
+        # make up for everything that it missed
+        bounded = {one: min(max(saved, -total), total) for one, saved in credit.items()}
+        return replace(used, credit=bounded)
     if pool.options.order is Order.SHUFFLED:
         queue = _queue(pool, turn, seed)
         rest = [one for one in queue if one != cart]

@@ -87,27 +87,27 @@ class Due:
     overlay: Overlay
 
 
-def next_overlay(
-    programme: Programme,
-    state: AirState,
-    coming: Coming | None,
-    settled: int | None = None,
-    cut: int | None = None,
-) -> Due | None:
-    """Return the next overlay on the item on air or on the join that it leaves by.
+def overlay_on_item(programme: Programme, state: AirState, cut: int | None = None) -> Due | None:
+    """Return the next overlay on the item on air itself: over its intro, at a sweeper point.
 
-    At frame `settled` something may change what is lined up, at frame `cut` something cuts in
-    (None: nothing in reach).
+    At frame `cut` something cuts in (None: nothing in reach).
     """
     playing = state.playing
     if playing is None or not (state.overlays and state.unattended):
         return None
     ground = Ground(programme, state, cut)
     found = [due for due in (_on_intro(ground, playing), _on_point(ground, playing)) if due]
-    if coming is not None and (settled is None or settled > coming.starts):
-        over = _on_segue(ground, playing, coming)
-        found += [over] if over else []
     return min(found, key=lambda due: due.at, default=None)
+
+
+def overlay_on_segue(
+    programme: Programme, state: AirState, coming: Coming, cut: int | None = None
+) -> Due | None:
+    """Return the overlay on the join that the item on air will leave by."""
+    playing = state.playing
+    if playing is None or not (state.overlays and state.unattended):
+        return None
+    return _on_segue(Ground(programme, state, cut), playing, coming)
 
 
 def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:

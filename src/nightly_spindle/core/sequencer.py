@@ -38,6 +38,7 @@ from nightly_spindle.core.overlaying import (
     cut_overlays,
     end_overlays,
     overlay_died,
+    overlay_on_item,
     started,
 )
 from nightly_spindle.core.running import AirState, Heard, Line, Outcome, Play
@@ -251,10 +252,15 @@ class Sequencer(Onward):
         actions: list[Action],
     ) -> _Beat | None:
         """Return what the item on air comes to next: an overlay, its fade, the next item."""
-        passes = self._next_pass(actions, before)
+        settled, cut = self._kept_clear(firings, ends)
+        lays = overlay_on_item(self.programme, self.state, cut)
+        # nothing is lined up before it is needed: what lies on the item itself may come first
+        passes = self._next_pass(actions, before if lays is None else min(before, lays.at))
         fades = None if passes is None else self._next_fade(actions)
         programme = passes if fades is None else fades
-        lays = self._next_overlay(actions, passes, firings, ends)
+        over = None if passes is None else self._over_join(actions, passes, settled, cut)
+        if lays is None or (over is not None and over.at < lays.at):
+            lays = over
         if lays is not None and (programme is None or lays.at <= programme):
             return _Beat(lays.at, lays=lays)
         if programme is None or passes is None:

@@ -1,0 +1,577 @@
+"""Overlays: whose turn, where they lie, never over a vocal, whatever the size of the steps."""
+
+import random
+from dataclasses import replace
+from datetime import date, datetime
+from itertools import pairwise
+from zoneinfo import ZoneInfo
+
+import pytest
+from conftest import RATE, make_item
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.stats import chisquare
+from test_sequencer import Logs, state_at
+
+from nightly_spindle.core.cues import cues_of
+from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.events import Entry, TimedEvent
+from nightly_spindle.core.items import Kind
+from nightly_spindle.core.markers import Marks, Shaping
+from nightly_spindle.core.overlay_pools import (
+    Edge,
+    Fits,
+    Lies,
+    Member,
+    Order,
+    Pool,
+    PoolOptions,
+    Use,
+    check_pool,
+    pool_from,
+    pool_values,
+)
+from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
+from nightly_spindle.core.programme import Programme
+from nightly_spindle.core.recurrence import TimeRule
+from nightly_spindle.core.rehearsal import Recorder, rehearse
+from nightly_spindle.core.running import Line, Origin, OverlayWish, Source, Where, Wish
+from nightly_spindle.core.sequencer import Sequencer
+from nightly_spindle.core.settings import OverlayRules, StationSettings
+from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.steps import PlayItem, SetOverlays
+from nightly_spindle.core.timebase import US, resolve_local, to_frames
+from nightly_spindle.store.journal import decode_state, encode_state
+
+TZ = ZoneInfo("Europe/Lisbon")
+NOON = resolve_local(datetime(2026, 11, 24, 12), TZ)
+
+
+def song(cart, seconds=60.0, intro=None, *, vocal_end=None, **more):
+    item = make_item(cart, seconds)
+    marks = Marks(intro_end_s=intro, vocal_end_s=vocal_end, sweepers_s=more.pop("points", ()))
+    return replace(item, marks=marks, shaping=Shaping(**more))
+
+
+def voice(cart, seconds, kind=Kind.SWEEPER):
+    return make_item(cart, seconds, kind, segue_s=seconds)
+
+
+def pool(use=Use.SWEEPERS, carts=(900,), number=1, **options):
+    members = tuple(one if isinstance(one, Member) else Member(one) for one in carts)
+    return Pool(number, f"Pool {number}", use, members, PoolOptions(**options), number)
+
+
+def station(items, pools, **settings):
+    known = {item.cart: item for item in items}
+    songs = [item for item in items if item.kind is Kind.SONG]
+    return Programme(StationSettings("Pier", "Europe/Lisbon", **settings), Logs(), known,
+                     pool=songs, pools=pools)  # fmt: skip
+
+
+def on_air(programme, carts, us=NOON, **more):
+    state = state_at(us, carts)
+    for at, line in enumerate(state.upcoming):
+        state.upcoming[at] = replace(line, **more.get(f"line{at}", {}))
+    return Sequencer(programme, state)
+
+
+def aired(sequencer, seconds, steps=()):
+    recorder = Recorder()
+    begin = sequencer.state.frame
+    for step in [*steps, seconds]:
+        recorder.take(sequencer.advance(begin + round(step * RATE)))
+    return recorder
+
+
+# -- turns -----------------------------------------------------------------------------------------
+
+
+def drawn(one, times, usable=lambda _n, _cart: True):
+    turn, seen = FRESH, []
+    for n in range(times):
+        cart = next((c for c in in_turn(one, turn, 7) if usable(n, c)), None)
+        if cart is not None:
+            turn = taken(one, turn, cart, n, 7)
+            seen.append(cart)
+    return seen
+
+
+@pytest.mark.parametrize("size", [1, 2, 7, 13])
+def test_in_turn_no_member_is_ever_more_than_one_ahead(size):
+    counts = dict.fromkeys(range(size), 0)
+    for cart in drawn(pool(carts=range(size)), 10_000):
+        counts[cart] += 1
+        assert max(counts.values()) - min(counts.values()) <= 1
+
+
+def test_shuffled_rounds_hold_everyone_once_and_every_order_is_as_likely():
+    """Chi-square over where each member comes in its round, and over pairs that follow."""
+    size, rounds = 5, 2000
+    seen = drawn(pool(carts=range(size), order=Order.SHUFFLED), size * rounds)
+    parts = [seen[at : at + size] for at in range(0, len(seen), size)]
+    assert all(sorted(part) == list(range(size)) for part in parts)
+    assert all(a != b for a, b in pairwise(seen))  # none twice in a row
+    for place in range(size):
+        counts = [sum(part[place] == cart for part in parts) for cart in range(size)]
+        assert chisquare(counts).pvalue > 0.001
+    pairs = [(a, b) for a in range(size) for b in range(size) if a != b]
+    heard = [pair for part in parts for pair in pairwise(part)]
+    follows = [heard.count(pair) for pair in pairs]
+    assert chisquare(follows).pvalue > 0.001
+
+
+@settings(max_examples=30)
+@given(st.lists(st.integers(1, 9), min_size=2, max_size=6))
+def test_weights_are_kept_over_any_stretch(weights):
+    """Smooth weighted round robin: whole periods hold the exact shares, none is off by one."""
+    members = tuple(Member(n, float(weight)) for n, weight in enumerate(weights))
+    total = sum(weights)
+    seen = drawn(pool(carts=members, order=Order.WEIGHTED), 4 * total)
+    for upto in range(1, len(seen) + 1):
+        for cart, weight in enumerate(weights):
+            assert abs(seen[:upto].count(cart) - upto * weight / total) <= len(weights) - 1
+    assert [seen.count(n) for n in range(len(weights))] == [4 * weight for weight in weights]
+
+
+@given(st.sampled_from(Order), st.integers(2, 6), st.data())
+def test_who_is_kept_out_comes_as_soon_as_it_can(order, size, data):
+    out = data.draw(st.integers(0, size - 1))
+    one = pool(carts=range(size), order=order)
+    seen = drawn(one, 60, lambda n, cart: cart != out or n >= 30)
+    assert out not in seen[:30]
+    assert out in seen[30 : 30 + size + 1]
+    assert seen[30:].count(out) <= 30 // size + 3  # and does not make up for all that it missed
+
+
+# -- dayparts, texts -------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("options", "inside", "outside"),
+    [
+        ({"hours": "22:00-06:00"}, ["2026-11-24T22:00", "2026-11-25T05:59"],
+         ["2026-11-24T21:59", "2026-11-25T06:00"]),
+        ({"hours": "22:00-02:00", "days": "fri"}, ["2026-11-27T23:00", "2026-11-28T01:59"],
+         ["2026-11-27T01:00", "2026-11-28T23:00"]),
+        ({"hours": "06:00-10:00, 16:00-24:00", "days": "mon-thu"},
+         ["2026-11-23T06:00", "2026-11-26T23:59"], ["2026-11-27T07:00", "2026-11-24T12:00"]),
+        ({"days": "sat-mon"}, ["2026-11-28T12:00", "2026-11-30T00:00"], ["2026-11-24T12:00"]),
+        ({"first": "2026-12-01", "last": "2026-12-24"}, ["2026-12-01T00:00", "2026-12-24T23:59"],
+         ["2026-11-30T23:59", "2026-12-25T00:00"]),
+        ({"hours": "22:00-02:00", "last": "2026-12-24"}, ["2026-12-25T01:00"],
+         ["2026-12-25T22:30"]),
+        # the night of 25 hours: 01:30 comes twice, and is inside both times
+        ({"hours": "01:00-02:00"}, ["2026-10-25T01:30"], ["2026-10-25T02:00"]),
+        ({"enabled": False}, [], ["2026-11-24T12:00"]),
+    ],
+)  # fmt: skip
+def test_a_pool_is_open_in_its_dayparts(options, inside, outside):
+    one = pool(**options)
+    for local, wanted in [(at, True) for at in inside] + [(at, False) for at in outside]:
+        at = resolve_local(datetime.fromisoformat(local), TZ)
+        assert one.open_at(at, TZ) is wanted, local
+    if options.get("hours") == "01:00-02:00":
+        twice = resolve_local(datetime(2026, 10, 25, 1, 30), TZ) + 3600 * US
+        assert one.open_at(twice, TZ)
+
+
+OPTIONS = st.fixed_dictionaries({}, optional={
+    "order": st.sampled_from(Order), "lies": st.sampled_from(Lies), "fits": st.sampled_from(Fits),
+    "edge": st.sampled_from(Edge), "every": st.integers(1, 9).map(float),
+    "hours": st.sampled_from(["", "22:00-06:00", "0:00-24:00"]), "alone": st.booleans(),
+    "days": st.sampled_from(["", "fri", "mon-thu, sun"]), "least_s": st.floats(0, 9000),
+    "pairs": st.sampled_from(["song>song", "any>song, jingle>song"]), "tags": st.just("request"),
+})  # fmt: skip
+
+
+@given(st.sampled_from(Use), st.lists(st.integers(1, 99), max_size=5, unique=True), OPTIONS)
+def test_pools_are_written_and_read_back(use, carts, options):
+    one = pool(use, carts, **options)
+    assert pool_from(pool_values(one)) == one
+    assert one.sentence().endswith(".")
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        ({"use": "whistles"}, "it is for 'whistles'; that is one of sweepers"),
+        ({"options": {"hours": "22-6"}}, "'22-6' is no stretch of the day"),
+        ({"options": {"hours": "25:00-06:00"}}, "'25:00' is not a time of day"),
+        ({"options": {"days": "noday"}}, "'noday' is no day of the week"),
+        ({"options": {"pairs": "song to song"}}, "'song to song' is no pair of kinds"),
+        ({"options": {"beside": "spots"}}, "'spots' is not a kind"),
+        ({"options": {"first": "soon"}}, "'soon' is no date"),
+        ({"options": {"first": "2026-12-02", "last": "2026-12-01"}}, "before it begins"),
+        ({"options": {"every": "0"}}, "must lie within 1 and 100"),
+        ({"options": {"loud": "yes"}}, "there is no option 'loud'"),
+        ({"members": [{"cart": "x"}]}, "is no member"),
+        ({"members": [{"cart": 1, "weight": 1}, {"cart": 1, "weight": 1}]}, "stands in it twice"),
+        ({"members": [{"cart": 1, "weight": 0}]}, "the weight of item 1 is 0"),
+        ({"name": " "}, "a pool needs a name"),
+    ],
+)
+def test_a_wrong_pool_is_refused_in_a_sentence(change, why):
+    values = pool_values(pool()) | change
+    with pytest.raises(SettingRefused, match=why):
+        check_pool(pool_from(values))
+
+
+# -- where they lie --------------------------------------------------------------------------------
+
+
+def one_segue(incoming, *, out=None, length=5.0, kind=Kind.SWEEPER, line1=None, **options):
+    out = out or song(1, 60.0)
+    items = [out, incoming, voice(900, length, kind)]
+    sequencer = on_air(station(items, [pool(**options)]), [1, 2], line1=line1 or {})
+    recorder = aired(sequencer, 70)
+    start = next(row.start for row in recorder.rows if row.line.cart == 2)
+    return recorder, [
+        ((one.start - start) / RATE, (one.end - start) / RATE, one.overlay)
+        for one in recorder.overlays
+    ]
+
+
+@pytest.mark.parametrize(
+    ("incoming", "options", "begins", "ends"),
+    [
+        (song(2, intro=20.0), {}, -5.0, 0.0),
+        (song(2, intro=20.0), {"lies": Lies.STARTS}, 0.0, 5.0),
+        (song(2, intro=20.0), {"lies": Lies.CENTRED}, -2.5, 2.5),
+        (song(2, intro=20.0), {"lies": Lies.STARTS, "offset_s": 3.0}, 3.0, 8.0),
+        (song(2, intro=20.0), {"offset_s": -2.0}, -7.0, -2.0),
+        # the vocal comes in at 3 s: 0.2 s before it all is said
+        (song(2, intro=3.0), {"lies": Lies.STARTS}, -2.2, 2.8),
+        # nobody knows where the vocal comes in: not over it at all
+        (song(2), {"lies": Lies.STARTS}, -5.0, 0.0),
+        (song(2, talk_over=True), {"lies": Lies.STARTS}, 0.0, 5.0),
+        (song(2, intro=20.0, talk_over=False), {"lies": Lies.CENTRED}, -5.0, 0.0),
+    ],
+)
+def test_a_sweeper_lies_on_the_segue_as_it_is_set(incoming, options, begins, ends):
+    _, laid = one_segue(incoming, **options)
+    assert len(laid) == 1
+    assert laid[0][0] == pytest.approx(begins, abs=1e-4)
+    assert laid[0][1] == pytest.approx(ends, abs=1e-4)
+    assert laid[0][2].where is Where.SEGUE
+
+
+def test_a_sweeper_keeps_off_the_last_word_and_does_not_fit_between_words():
+    # the segue is at 56 s of 60: the last word ends at 53, then at 58 s
+    _, laid = one_segue(song(2, intro=9.0), out=song(1, 60.0, vocal_end=53.0))
+    assert laid[0][0] == pytest.approx(-3.0, abs=1e-4)
+    _, laid = one_segue(song(2, intro=3.0), out=song(1, 60.0, vocal_end=58.0))
+    assert not laid
+    _, laid = one_segue(song(2, intro=3.0), out=song(1, 60.0, vocal_end=58.0), length=0.7)
+    assert laid[0][0] == pytest.approx(2.0, abs=1e-4)
+
+
+def test_kinds_decide_and_none_lies_beside_a_spot():
+    spot = replace(make_item(2, 30.0, Kind.SPOT), title="Spot")
+    jingle = make_item(2, 8.0, Kind.JINGLE)
+    assert not one_segue(spot)[1]
+    assert not one_segue(spot, pairs="any>any")[1]
+    assert one_segue(spot, pairs="any>any", beside="")[1]
+    assert not one_segue(jingle, pairs="song>jingle")[1]  # a jingle, unless it is allowed
+    assert one_segue(jingle, pairs="song>jingle", beside="spot")[1]
+
+
+def test_the_lines_word_beats_the_songs_own_that_beats_the_pools():
+    own = song(2, intro=9.0, own_sweeper=901)
+    extra = [voice(901, 3.0), voice(902, 4.0), voice(903, 4.0), voice(904, 4.0, Kind.VOICEOVER)]
+    pools = [pool(), pool(carts=(903,), number=2, days="sun")]
+
+    def over(item, wish):
+        items = [song(1), item, voice(900, 5.0), *extra]
+        line = {"overlay": wish}
+        recorder = aired(on_air(station(items, pools), [1, 2], line1=line), 75)
+        return [(one.overlay.item.cart, one.overlay.origin, one.overlay.where)
+                for one in recorder.overlays if one.overlay.line_id == 2]  # fmt: skip
+
+    segue = Where.SEGUE
+    assert over(own, None) == [(901, "the song's own", segue)]
+    assert over(own, OverlayWish(Wish.POOL, pool=2)) == [(901, "the song's own", segue)]
+    assert over(own, OverlayWish(Wish.THIS, 902)) == [(902, "by hand", segue)]
+    assert over(own, OverlayWish(Wish.NONE)) == []
+    plain = song(2, intro=9.0)
+    assert over(plain, None) == [(900, "pool “Pool 1”", segue)]
+    assert over(plain, OverlayWish(Wish.POOL, pool=2)) == [(903, "pool “Pool 2”", segue)]
+    assert over(plain, OverlayWish(Wish.THIS, 904)) == [(904, "by hand", Where.INTRO)]
+
+
+def test_what_is_placed_by_hand_lies_there_and_what_cannot_is_told():
+    wish = OverlayWish(Wish.THIS, 900, at_s=-1.5)
+    _, laid = one_segue(song(2, intro=2.0), line1={"overlay": wish})
+    assert laid[0][0] == pytest.approx(-1.5, abs=1e-4)
+    assert laid[0][2].by_hand
+    recorder, laid = one_segue(song(2, intro=2.0), out=song(1, 60.0, vocal_end=59.0),
+                               line1={"overlay": OverlayWish(Wish.THIS, 900)})  # fmt: skip
+    assert not laid
+    told = [one.text for one in recorder.findings if one.code == "overlay-left-out"]
+    left_out = "“Title 900”, chosen by hand, is left out over the segue into “Title 2”: there is "
+    assert told == [f"{left_out}no room for it."]
+
+
+def voiceovers(items, carts, *, pools=None, line=None, **options):
+    kind = Kind.VOICEOVER
+    spoken = [voice(900 + n, seconds, kind) for n, seconds in enumerate(carts)]
+    own = [pool(Use.VOICEOVERS, [one.cart for one in spoken], **options)]
+    programme = station([*items, *spoken], own if pools is None else pools)
+    sequencer = on_air(programme, [item.cart for item in items], line0=line or {})
+    recorder = aired(sequencer, 55)
+    return [((one.start - recorder.rows[0].start) / RATE, one.overlay.item.cart)
+            for one in recorder.overlays]  # fmt: skip
+
+
+def test_a_voiceover_ends_at_the_post_or_starts_when_set():
+    assert voiceovers([song(1, intro=8.0)], [5.0]) == [(pytest.approx(2.8, abs=1e-4), 900)]
+    late = voiceovers([song(1, intro=8.0)], [5.0], at_post=False, after_s=1.0)
+    assert late == [(pytest.approx(1.0, abs=1e-4), 900)]
+    pushed = voiceovers([song(1, intro=8.0)], [5.0], at_post=False, after_s=6.0)
+    assert pushed == [(pytest.approx(2.8, abs=1e-4), 900)]
+    assert voiceovers([song(1, intro=4.0)], [5.0]) == []  # too short an intro
+    assert voiceovers([song(1)], [5.0]) == []  # never without the mark
+    assert voiceovers([song(1, talk_over=True)], [5.0], at_post=False, after_s=2.0) == [
+        (pytest.approx(2.0, abs=1e-4), 900)
+    ]
+
+
+def test_of_those_that_fit_the_longest_or_whose_turn_it_is():
+    assert voiceovers([song(1, intro=8.0)], [2.0, 6.0, 7.0, 9.0])[0][1] == 900
+    assert voiceovers([song(1, intro=8.0)], [2.0, 6.0, 7.0, 9.0], fits=Fits.LONGEST)[0][1] == 902
+
+
+def test_voiceovers_keep_to_categories_and_to_tags():
+    spoken = voice(900, 4.0, Kind.VOICEOVER)
+
+    def over(options, tag="", inside=()):
+        programme = station([song(1, intro=8.0), spoken], [pool(Use.VOICEOVERS, **options)])
+        programme.in_category = {"new releases": frozenset(inside)}
+        sequencer = on_air(programme, [1], line0={"tag": tag})
+        return len(aired(sequencer, 20).overlays)
+
+    new = {"categories": "New releases"}
+    assert (over(new), over(new, inside=[1]), over(new, inside=[2])) == (0, 1, 0)
+    asked = {"tags": "request, greeting"}
+    assert (over(asked), over(asked, "Request"), over(asked, "show")) == (0, 1, 0)
+
+
+def test_measured_intro_ends_count_when_they_are_sure_enough():
+    spoken = voice(900, 4.0, Kind.VOICEOVER)
+
+    def over(sure, wanted):
+        item = make_item(1, 60.0, intro_end_s=9.0, sure_intro_end=sure)
+        rules = OverlayRules(intro_sure=wanted)
+        programme = station([item, spoken], [pool(Use.VOICEOVERS)], overlay=rules)
+        return len(aired(on_air(programme, [1]), 20).overlays)
+
+    assert (over(0.4, 0.5), over(0.6, 0.5), over(1.0, 1.01)) == (0, 1, 0)
+
+
+def test_sweeper_points_take_the_songs_own_or_the_pools_next():
+    items = [song(1, 60.0, points=(20.0, 40.0)), voice(900, 5.0), voice(901, 5.0)]
+    found = aired(on_air(station(items, [pool(carts=(900, 901))]), [1]), 50).overlays
+    at = [((one.start - found[0].start) / RATE, one.overlay.item.cart) for one in found]
+    assert at == [(0.0, 900), (pytest.approx(20.0, abs=1e-4), 901)]
+    items[0] = replace(items[0], shaping=Shaping(own_sweeper=901))
+    found = aired(on_air(station(items, [pool(carts=(900,))]), [1]), 50).overlays
+    assert [one.overlay.origin for one in found] == ["the song's own"] * 2
+    assert not aired(on_air(station(items[:1], [pool(points=False)]), [1]), 50).overlays
+
+
+# -- how often -------------------------------------------------------------------------------------
+
+
+def hours(pools, *, hours=2.0, extra=(), events=(), **settings):
+    items = [*(song(n, 50.0 + n, intro=8.0) for n in range(1, 31)), *extra]
+    programme = station(items, pools, **settings)
+    programme.set_events(list(events), {}, programme.holdings)
+    sequencer = on_air(programme, list(range(1, 31)) * 10)
+    return rehearse(programme, sequencer, [], hours), programme
+
+
+def test_every_so_many_segues_and_so_far_apart():
+    extra = [voice(900, 4.0), voice(901, 4.0)]
+    night, _ = hours([pool(every=3.0)], extra=extra)
+    starts = {row.line.id: n for n, row in enumerate(night.sounding())}
+    at = [starts[one.overlay.line_id] for one in night.overlays]
+    assert at == list(range(3, 3 * len(at) + 1, 3))
+    night, _ = hours([pool(apart_s=600.0)], extra=extra)
+    assert len(night.overlays) == pytest.approx(11, abs=1)
+    assert all(b.start - a.start >= 600 * RATE - RATE for a, b in pairwise(night.overlays))
+
+
+def test_pools_are_asked_in_their_order_and_one_may_be_alone():
+    extra = [voice(900, 4.0), voice(901, 4.0), voice(902, 2.0)]
+    rare, often = pool(carts=(901,), every=4.0), pool(number=2)
+    night, _ = hours([rare, often], extra=extra)
+    assert [one.overlay.item.cart for one in night.overlays[:8]] == [900, 900, 900, 901] * 2
+    night, _ = hours([replace(rare, options=replace(rare.options, alone=True)), often], extra=extra)
+    assert {one.overlay.item.cart for one in night.overlays} == {901}
+
+
+def test_the_same_one_keeps_its_least_time_and_the_fallback_serves():
+    extra = [voice(900, 4.0), voice(901, 4.0), voice(902, 2.0)]
+    sparse = pool(carts=(900, 901), least_s=900.0, fallback=902.0)
+    night, programme = hours([sparse], extra=extra)
+    last: dict[int, int] = {}
+    for one in night.overlays:
+        cart = one.overlay.item.cart
+        if cart != 902:
+            assert one.start - last.get(cart, -(1 << 60)) >= 900 * RATE
+        last[cart] = one.start
+    assert {one.overlay.item.cart for one in night.overlays} == {900, 901, 902}
+    gone = {900: "the file is not there", 901: "the file is not there"}
+    programme.unplayable.update(gone)
+    recorder = aired(on_air(programme, [1, 2, 3]), 130)
+    assert [one.overlay.origin for one in recorder.overlays] == ["fallback of pool “Pool 1”"] * 2
+
+
+def test_links_come_as_items_of_their_own():
+    extra = [make_item(950 + n, 6.0, Kind.JINGLE, segue_s=5.5) for n in range(3)]
+    carts = tuple(item.cart for item in extra)
+    night, _ = hours([pool(Use.LINKS, carts, songs=2.0)], extra=extra)
+    kinds = [row.play.item.kind is Kind.JINGLE for row in night.sounding()][:30]
+    assert kinds == [False, False, True] * 10
+    heard = [row.play.item.cart for row in night.sounding() if row.play.item.cart > 900]
+    assert heard[:6] == [*carts, *carts]
+    night, _ = hours([pool(Use.LINKS, carts, minutes=20.0)], extra=extra)
+    links = [row for row in night.sounding() if row.play.item.cart > 900]
+    assert len(links) == 6
+    night, _ = hours([pool(Use.LINKS, carts, edge=Edge.BOTH)], extra=extra)
+    minutes = [row.start / RATE % 3600 / 60 for row in night.sounding() if row.play.item.cart > 900]
+    assert [round(minute / 60 * 15) % 15 for minute in minutes] == [0, 14, 0, 14]
+    night, _ = hours([pool(Use.LINKS, carts, songs=1.0, hours="03:00-04:00")], extra=extra)
+    assert not [row for row in night.sounding() if row.play.item.cart > 900]
+
+
+def test_nothing_lies_where_the_next_line_may_change_or_something_cuts_in():
+    extra = [voice(900, 8.0), make_item(950, 30.0, Kind.NEWS)]
+    rule = TimeRule(datetime(2020, 1, 1, 12, 0, 55), "FREQ=DAILY")
+    items = [song(1), song(2, intro=8.0), *extra]
+
+    def over(entry):
+        programme = station(items, [pool()])
+        programme.set_events([TimedEvent(1, "News", rule, entry, (PlayItem(950),))], {},
+                             programme.holdings)  # fmt: skip
+        return aired(on_air(programme, [1, 2]), 58).overlays
+
+    assert not over(Entry.CUT_IN)
+    assert not over(Entry.NEXT)  # the news comes between: no sweeper beside it
+    assert aired(on_air(station(items, [pool()]), [1, 2]), 58).overlays
+
+
+def test_overlays_are_switched_off_by_event_and_wait_for_nobody_who_attends():
+    extra = [voice(900, 4.0)]
+    off = TimedEvent(1, "Quiet", TimeRule(datetime(2026, 11, 24, 12, 30)), Entry.NEXT,
+                     (SetOverlays(on=False),))  # fmt: skip
+    night, programme = hours([pool()], extra=extra, events=[off])
+    assert max(one.start for one in night.overlays) / RATE < NOON / US + 1800
+    sequencer = on_air(programme, [1, 2, 3])
+    sequencer.set_unattended(False)
+    assert not aired(sequencer, 100).overlays
+
+
+# -- whatever happens ------------------------------------------------------------------------------
+
+POOLS = st.lists(
+    st.tuples(
+        st.sampled_from([Use.SWEEPERS, Use.VOICEOVERS]),
+        st.lists(st.integers(900, 911), min_size=0, max_size=5, unique=True),
+        OPTIONS,
+    ),
+    max_size=4,
+)
+
+
+@settings(max_examples=40)
+@given(
+    POOLS,
+    st.lists(st.floats(0.01, 1500), max_size=25).map(sorted),
+    st.integers(0, 10_000),
+    st.sets(st.integers(900, 911), max_size=4),
+    st.booleans(),
+)
+def test_whatever_the_pools_and_the_steps_overlays_keep_clear(made, steps, seed, broken, fired):
+    dice = random.Random(seed)
+    songs = [
+        song(n, dice.uniform(20, 80), dice.choice([None, dice.uniform(0.5, 18)]),
+             vocal_end=dice.choice([None, 19.0]), points=dice.choice([(), (), (9.0, 15.0)]),
+             own_sweeper=dice.choice([None, None, 905]))
+        for n in range(1, 16)
+    ]  # fmt: skip
+    spoken = [voice(900 + n, dice.uniform(0.5, 12), dice.choice([Kind.SWEEPER, Kind.VOICEOVER]))
+              for n in range(12)]  # fmt: skip
+    pools = [pool(use, carts, n, **options) for n, (use, carts, options) in enumerate(made, 1)]
+    rule = TimeRule(datetime(2020, 1, 1, 12, 7, 3), "FREQ=HOURLY")
+    cuts = [TimedEvent(1, "News", rule, dice.choice(list(Entry)), (PlayItem(3),))] * fired
+
+    def run(steps, *, saved):
+        programme = station([*songs, *spoken], pools)
+        programme.set_events(cuts, {}, programme.holdings)
+        programme.unplayable.update(dict.fromkeys(broken, "the file is not there"))
+        sequencer = on_air(programme, [1, 2, 3, 4, 5, 6])
+        recorder, begin = Recorder(), sequencer.state.frame
+        for step in [*steps, 1500]:
+            recorder.take(sequencer.advance(begin + round(step * RATE)))
+            if saved:
+                state = decode_state(encode_state(sequencer.state))
+                sequencer = Sequencer(programme, state)
+        return recorder
+
+    whole, parts = run([], saved=False), run(steps, saved=True)
+    assert [row.start for row in whole.rows] == [row.start for row in parts.rows]
+    assert whole.overlays == parts.overlays
+    gap = to_frames(OverlayRules().gap_s, RATE)
+    assert all(b.start - a.end >= gap or a.outcome != "aired"
+               for a, b in pairwise(whole.overlays))  # fmt: skip
+    for one in whole.overlays:
+        assert one.overlay.item.cart not in broken
+        for row in whole.rows:
+            if row.play is None or one.end <= row.start or one.start >= row.end:
+                continue
+            clear_of_vocals(one, row)
+
+
+def clear_of_vocals(one, row):
+    """An overlay lies in the intro, after the last word, or at a point that was set for it."""
+    cues = cues_of(row.play.item)
+    if one.overlay.where is Where.POINT:
+        return
+    own = one.overlay.line_id == row.line.id
+    if own and one.end > row.start:
+        until = cues.intro_end_s or 0.0
+        assert one.end <= row.start + to_frames(until, RATE) - row.play.begin
+    elif not own and cues.vocal_end_s is not None:
+        assert one.start >= row.start + to_frames(cues.vocal_end_s, RATE) - row.play.begin
+
+
+def test_a_restart_goes_on_with_the_next_in_turn():
+    """Killed in an overlay: neither the programme's place nor the pool's turn is lost."""
+    carts = (900, 901, 902, 903)
+    items = [*(song(n, 50.0, intro=9.0) for n in range(1, 9)), *(voice(c, 6.0) for c in carts)]
+    programme = station(items, [pool(carts=carts, lies=Lies.STARTS)])
+    through = aired(on_air(programme, [1, 2, 3, 4, 5, 6, 7, 8]), 350)
+    cut = through.overlays[2]
+    sequencer = on_air(programme, [1, 2, 3, 4, 5, 6, 7, 8])
+    sequencer.advance(cut.start + RATE)
+    body = encode_state(sequencer.state)
+    again, begun = take_the_air(programme, decode_state(body), (cut.start + 3 * RATE) * US // RATE)
+    recorder = Recorder()
+    recorder.take(begun)
+    recorder.take(again.advance(through.rows[0].start + 350 * RATE))
+    assert recorder.overlays[0].start == through.overlays[3].start
+    assert [o.overlay.item.cart for o in recorder.overlays] == [903, 900, 901, 902][
+        : len(recorder.overlays)
+    ]
+    assert [row.start for row in recorder.rows[1:] if row.play] == [
+        row.start for row in through.rows if row.start > cut.start + 4 * RATE
+    ]
+
+
+def test_a_line_and_a_date_say_it_in_the_origin():
+    line = Line(1, 1, Origin(Source.HAND), overlay=OverlayWish(Wish.NONE), tag="request")
+    state = state_at(NOON)
+    state.upcoming = [line]
+    assert decode_state(encode_state(state)).upcoming == [line]
+    assert pool(first=str(date(2026, 11, 24))).open_at(NOON, TZ)
