@@ -21,10 +21,10 @@ from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
 from nightly_spindle.core.events import Entry
+from nightly_spindle.core.overlay_wishes import wish_from, wish_values
 from nightly_spindle.core.running import LoadOrder, Origin, Outcome
 from nightly_spindle.core.segue_rules import edit_from, edit_values
 from nightly_spindle.core.steps import LoadLog, Placement
-from nightly_spindle.store.item_reading import items_by_cart
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -57,6 +57,10 @@ class Control:
             "remove": self._remove,
             "move": self._move,
             "join": self._join,
+            "overlay": self._overlay,
+            "tag": lambda args: {
+                "was": engine.sequencer.set_tag(int(args["line"]), str(args["tag"]))
+            },
             "load": self._load,
             "fire": self._fire,
             "forget": lambda args: engine.sequencer.forget_order(int(args["order"])),
@@ -160,18 +164,21 @@ class Control:
 
     def _insert(self, args: dict[str, Any]) -> dict[str, Any]:
         cart = int(args["cart"])
-        snapshot = self._engine.snapshot
-        if cart not in snapshot.programme.items:
-            for item in items_by_cart(snapshot.connection, snapshot.folder, [cart]):
-                snapshot.programme.items[item.cart] = item
-        if cart not in snapshot.programme.items:
-            raise InputFault(f"no item has the cart number {cart}")
+        self._reach(cart)
         origin = msgspec.convert(args["origin"], Origin) if args.get("origin") else None
         join = edit_from(args["join"]) if args.get("join") else None
         line = self._engine.sequencer.insert(
-            int(args["before"]), cart, origin, args.get("line_id"), join
-        )
+            int(args["before"]), cart, origin, args.get("line_id"), join,
+            wish_from(args.get("overlay")), str(args.get("tag", "")),
+        )  # fmt: skip
         return {"line": line}
+
+    def _reach(self, cart: int) -> None:
+        """Bring an item into reach; InputFault when the library has none such."""
+        snapshot = self._engine.snapshot
+        snapshot.reach([cart])
+        if cart not in snapshot.programme.items:
+            raise InputFault(f"no item has the cart number {cart}")
 
     def _remove(self, args: dict[str, Any]) -> dict[str, Any]:
         engine = self._engine
@@ -187,6 +194,18 @@ class Control:
         edit = edit_from(args["edit"]) if args.get("edit") else None
         was = self._engine.sequencer.set_join(int(args["line"]), edit)
         return {"was": None if was is None else edit_values(was)}
+
+    def _overlay(self, args: dict[str, Any]) -> dict[str, Any]:
+        """Set what lies over the start of a line, this time alone."""
+        wish = wish_from(args.get("wish"))
+        if wish is not None and wish.cart:
+            self._reach(wish.cart)
+        if wish is not None and wish.pool:
+            known = [pool.id for pool in self._engine.programme.pools]
+            if wish.pool not in known:
+                raise InputFault(f"the engine knows no pool {wish.pool} (yet)")
+        was = self._engine.sequencer.set_overlay(int(args["line"]), wish)
+        return {"was": wish_values(was)}
 
     def _load_step(self, args: dict[str, Any]) -> tuple[LogDrop, LoadLog, int]:
         """Return what is to be loaded: drop, step, and the instant of the log's slot."""

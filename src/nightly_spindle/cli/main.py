@@ -15,6 +15,7 @@ from nightly_spindle.cli.event_options import NAMES, event_commands
 from nightly_spindle.cli.library_options import library_commands
 from nightly_spindle.cli.log_options import log_commands
 from nightly_spindle.cli.marker_options import marker_commands
+from nightly_spindle.cli.overlay_options import overlay_commands
 from nightly_spindle.cli.safe_options import safe_commands
 from nightly_spindle.core.errors import NightlySpindleError
 
@@ -80,6 +81,7 @@ def _parser() -> argparse.ArgumentParser:
     _planning(commands)
     log_commands(commands, _add)
     event_commands(commands, _add)
+    overlay_commands(commands, _add)
     _air(commands)
     return parser
 

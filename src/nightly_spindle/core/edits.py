@@ -8,7 +8,7 @@ front, before 0 is the end.
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.loading import now_us
@@ -17,7 +17,7 @@ from nightly_spindle.core.running import Line, Origin, Source
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.running import AirState, Awaited, LoadOrder
+    from nightly_spindle.core.running import AirState, Awaited, LoadOrder, OverlayWish
     from nightly_spindle.core.segue_rules import JoinEdit
 
 
@@ -34,6 +34,8 @@ class Edits:
         origin: Origin | None = None,
         line_id: int | None = None,
         join: JoinEdit | None = None,
+        overlay: OverlayWish | None = None,
+        tag: str = "",
     ) -> Line:
         """Put an item before a line.
 
@@ -44,7 +46,7 @@ class Edits:
             line_id = self.state.take_id()
         elif any(line.id == line_id for line in self.state.upcoming):
             raise InputFault(f"line {line_id} is in the running order already")
-        line = Line(line_id, cart, origin, join)
+        line = Line(line_id, cart, origin, join, overlay=overlay, tag=tag)
         self.state.upcoming.insert(self._place(before), line)
         self.state.revision += 1
         return line
@@ -84,12 +86,34 @@ class Edits:
 
     def set_join(self, line_id: int, edit: JoinEdit | None) -> JoinEdit | None:
         """Set by hand how a line starts (None: as planned); returns what was set before."""
-        for at, line in enumerate(self.state.upcoming):
-            if line.id == line_id:
-                self.state.upcoming[at] = replace(line, join=edit)
-                self.state.revision += 1
-                return line.join
-        raise _gone(line_id)
+        was = self._line(line_id).join
+        self._change(line_id, join=edit)
+        return was
+
+    def set_overlay(self, line_id: int, wish: OverlayWish | None) -> OverlayWish | None:
+        """Set by hand what lies over a line (None: as the pools say); returns what was set."""
+        was = self._line(line_id).overlay
+        self._change(line_id, overlay=wish)
+        return was
+
+    def set_tag(self, line_id: int, tag: str) -> str:
+        """Set the word of a line that pools can go by; returns what it was."""
+        was = self._line(line_id).tag
+        self._change(line_id, tag=" ".join(tag.split()))
+        return was
+
+    def _line(self, line_id: int) -> Line:
+        found = next((line for line in self.state.upcoming if line.id == line_id), None)
+        if found is None:
+            raise _gone(line_id)
+        return found
+
+    def _change(self, line_id: int, **values: Any) -> None:
+        order = self.state.upcoming
+        self.state.upcoming = [
+            replace(line, **values) if line.id == line_id else line for line in order
+        ]
+        self.state.revision += 1
 
     def load_by_hand(self, order: LoadOrder) -> LoadOrder:
         """Have a log loaded at an instant, or at once when that is over; returns it numbered."""

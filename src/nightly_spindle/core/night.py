@@ -9,15 +9,20 @@ from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.rehearsal import Rehearsal, Row, rehearse
-from nightly_spindle.core.running import AirState, Outcome, Source
+from nightly_spindle.core.overlay_choice import ducking_of
+from nightly_spindle.core.overlay_plan import talk_until
+from nightly_spindle.core.rehearsal import OverlayRow, Rehearsal, Row, rehearse
+from nightly_spindle.core.running import AirState, Outcome, OverlayWish, Source
 from nightly_spindle.core.segue_rules import JoinEdit
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US, us_from_frames
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.settings import OverlayRules
 
 
 CUT_IN = "cut in"  # the join of a block that cuts the one before it short
@@ -30,7 +35,8 @@ class Block:
 
     `join` tells how it starts ("5.1 s", "cold", "cut in"), `how` in sentences. `fade_s` is
     its own fade-out at the end, of shape `out_curve`; 0 where it plays out. `movable` lines can
-    be edited. `edit` is what was set by hand of how it starts, this time alone.
+    be edited. `edit` is what was set by hand of how it starts, this time alone; `wish` what is to
+    lie over it, `tag` its word for pools, `intro_us` the instant up to which it may be talked over.
     """
 
     line_id: int
@@ -54,6 +60,36 @@ class Block:
     movable: bool
     path: str
     edit: JoinEdit | None = None
+    wish: OverlayWish | None = None
+    tag: str = ""
+    intro_us: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Over:
+    """One overlay over the programme. Instants in µs; `line_id` is the line that it belongs to.
+
+    `down_us` is when the programme begins to go down for it, `up_us` when it is up again,
+    `depth_db` by how much.
+    """
+
+    line_id: int
+    cart: int
+    kind: str
+    title: str
+    start_us: int
+    end_us: int
+    down_us: int
+    up_us: int
+    depth_db: float
+    where: str
+    over: str
+    origin: str
+    why: str
+    outcome: str
+    by_hand: bool
+    pool: int
+    path: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +123,11 @@ class Night:
     blocks: list[Block] = field(default_factory=list)
     pins: list[Pin] = field(default_factory=list)
     marks: list[Mark] = field(default_factory=list)
+    overlays: list[Over] = field(default_factory=list)
+
+    def over(self, line_id: int) -> list[Over]:
+        """The overlays that belong to a line."""
+        return [one for one in self.overlays if one.line_id == line_id]
 
     def worst(self) -> Mark | None:
         """The gravest finding, the first of its kind; notes do not count."""
@@ -137,11 +178,11 @@ def _night(
         return us_from_frames(frame, state.rate) + state.offset_us
 
     until_us = from_us + round(hours * 3600 * US)
-    sounding = rehearsal.sounding()
+    sounding, rules = rehearsal.sounding(), programme.settings.overlay
     after = [*sounding[1:], None]
     before = [None, *sounding[:-1]]
     blocks = [
-        _block(earlier, row, follower, state.rate, when(row.start), when(row.end), lined_up)
+        _block(earlier, row, follower, state.rate, when(row.start), when(row.end), lined_up, rules)
         for earlier, row, follower in zip(before, sounding, after, strict=True)
     ]
     landings = {(landing.event, landing.due_us): landing for landing in rehearsal.landings}
@@ -162,7 +203,33 @@ def _night(
     marks = [
         Mark(when(f.at), str(f.severity), f.text, f.mend, f.line_id) for f in rehearsal.findings
     ]
-    return Night(from_us, until_us, blocks, pins, marks)
+    overlays = [_over(programme, row, when) for row in rehearsal.overlays]
+    return Night(from_us, until_us, blocks, pins, marks, overlays)
+
+
+def _over(programme: Programme, row: OverlayRow, when: Callable[[int], int]) -> Over:
+    overlay = row.overlay
+    ducking = ducking_of(programme.settings, overlay.item)
+    start_us, end_us = when(row.start), when(row.end)
+    return Over(
+        overlay.line_id,
+        overlay.item.cart,
+        str(overlay.item.kind),
+        overlay.item.title,
+        start_us,
+        end_us,
+        start_us - round(ducking.ahead_s * US),
+        end_us + round((ducking.hold_s + ducking.release_s) * US),
+        ducking.depth_db,
+        str(overlay.where),
+        overlay.over,
+        overlay.origin,
+        overlay.why,
+        str(row.outcome),
+        overlay.by_hand,
+        overlay.pool,
+        overlay.item.path,
+    )
 
 
 def _block(
@@ -173,12 +240,14 @@ def _block(
     start_us: int,
     end_us: int,
     lined_up: set[int],
+    rules: OverlayRules,
 ) -> Block:
     assert row.play is not None
     item = row.play.item
     leaves = follower.join if follower else None
     origin = row.line.origin
     cue = span(item, rate)
+    talk = talk_until(item, row.play.begin, rate, rules).until
     return Block(
         row.line.id,
         item.cart,
@@ -201,6 +270,9 @@ def _block(
         row.line.id in lined_up,
         item.path,
         row.line.join,
+        row.line.overlay,
+        row.line.tag,
+        start_us + us_from_frames(talk - row.play.begin, rate) if talk > row.play.begin else None,
     )
 
 

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator
 
     from nightly_spindle.core.ducking import Ducking
+    from nightly_spindle.core.settings import StationSettings
 
     # says where something so long (frames) lies by a pool's options, None where it does not fit
     Placer = Callable[[int, PoolOptions], Spot | None]
@@ -158,15 +159,14 @@ def _frames(item: Item, rate: int) -> int:
     return here.cue_out - here.cue_in
 
 
-def ducking_of(programme: Programme, item: Item) -> Ducking:
+def ducking_of(settings: StationSettings, item: Item) -> Ducking:
     """Return how the programme goes down under an overlay."""
-    settings = programme.settings
     return settings.duck_voiceover if item.kind is Kind.VOICEOVER else settings.duck_sweeper
 
 
 def decided(ground: Ground, overlay: Overlay) -> int:
     """Return the frame at which the programme begins to go down for an overlay."""
-    ahead = to_frames(ducking_of(ground.programme, overlay.item).ahead_s, ground.rate)
+    ahead = to_frames(ducking_of(ground.programme.settings, overlay.item).ahead_s, ground.rate)
     return max(ground.state.frame, overlay.start - ahead)
 
 
@@ -182,8 +182,8 @@ def made(
 ) -> Overlay:
     """Return what was chosen as an overlay over `beds`; it has no number yet."""
     settings, item = ground.programme.settings, chosen.item
-    louder = voice_over_bed(item, beds, ducking_of(ground.programme, item), settings.levels,
-                            settings.kind_levels)  # fmt: skip
+    ducking = ducking_of(settings, item)
+    louder = voice_over_bed(item, beds, ducking, settings.levels, settings.kind_levels)
     told = "" if louder is None else f" {louder:.0f} LU over the lowered programme."
     start, begin = chosen.spot.at, span(item, ground.rate).cue_in
     return Overlay(

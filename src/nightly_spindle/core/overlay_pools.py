@@ -212,7 +212,10 @@ class Pool:
 
     def sentence(self) -> str:
         """The pool as plain sentences."""
-        return f"{_use_sentence(self)} {_turn_sentence(self)}{_when_sentence(self.options)}"
+        rest = ""
+        if self.options.alone and "alone" in FOR[self.use]:
+            rest = f" While it is open, the pools of {self.use} after it rest."
+        return f"{_use_sentence(self)} {_turn_sentence(self)}{_when_sentence(self.options)}{rest}"
 
 
 # -- reading texts ---------------------------------------------------------------------------------

@@ -309,7 +309,8 @@ def started(programme: Programme, overlay: Overlay, rate: int) -> StartOverlay:
     settings = programme.settings
     gain = gain_db(overlay.item, settings.levels, settings.kind_levels)
     end = span(overlay.item, rate).cue_out
-    return StartOverlay(overlay, end, gain, duck_frames(ducking_of(programme, overlay.item), rate))
+    ducking = ducking_of(settings, overlay.item)
+    return StartOverlay(overlay, end, gain, duck_frames(ducking, rate))
 
 
 def end_overlays(state: AirState, actions: list[Action]) -> None:

@@ -19,6 +19,7 @@ from nightly_spindle.core.actions import (
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.holding import IS_OVER
 from nightly_spindle.core.joins import Join, span
+from nightly_spindle.core.overlay_checks import overlay_findings
 from nightly_spindle.core.running import AirState, Line, Outcome, Overlay, Play
 from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, clock, length, us_from_frames
@@ -187,6 +188,7 @@ def rehearse(
     night.findings += _late(night)
     night.findings += _behind(programme, state, night, recorder.fired)
     night.findings += _not_aired(night)
+    night.findings += overlay_findings(programme, state, night, begin)
     night.findings += _held(programme, state, begin, until)
     night.findings += [
         Finding(one.code, one.severity, begin, one.text, one.mend) for one in programme.standing

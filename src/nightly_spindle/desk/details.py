@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLay
 
 from nightly_spindle.core.joins import fade_gain
 from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.night import Block, Mark, cut_short
+from nightly_spindle.core.night import Block, Mark, Over, cut_short
 from nightly_spindle.core.timebase import US, clock, length, moment_from
 from nightly_spindle.desk.theme import SMALL, Palette, font, kind_color
 
@@ -141,6 +141,7 @@ class Details(QWidget):
         for name in (
             "WHY IT IS HERE",
             "HOW IT STARTS",
+            "WHAT LIES OVER IT",
             "AND THEN",
             "WHAT IS WRONG",
             "HOW TO MEND IT",
@@ -210,6 +211,7 @@ class Details(QWidget):
         joined = before is not None and bool(block.how)
         self._say("WHY IT IS HERE", f"{block.origin[:1].upper()}{block.origin[1:]}. {block.why}")
         self._say("HOW IT STARTS", _how(block, before, tz))
+        self._say("WHAT LIES OVER IT", _over(planned.night.over(line_id), tz))
         self._say("AND THEN", _then(block, after, tz))
         marks = [mark for mark in planned.night.marks if mark.line_id == line_id]
         self._say("WHAT IS WRONG", " ".join(mark.text for mark in marks))
@@ -244,6 +246,12 @@ def _how(block: Block, before: Block | None, tz: ZoneInfo) -> str:
     if before is not None and cut_short(before):
         return f"At {at} to the second: “{before.title}” fades out under it."
     return f"At {at}. {' '.join(block.how)}" if block.how else f"At {at}, at full level."
+
+
+def _over(overlays: list[Over], tz: ZoneInfo) -> str:
+    return " ".join(
+        f"At {clock(one.start_us, tz)} “{one.title}” ({one.origin}). {one.why}" for one in overlays
+    )
 
 
 def _then(block: Block, after: Block | None, tz: ZoneInfo) -> str:

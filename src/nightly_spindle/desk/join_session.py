@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from nightly_spindle.audio.join_level import JoinLevels, assess, join_levels, side_of
@@ -11,6 +12,7 @@ from nightly_spindle.core.items import Item
 from nightly_spindle.core.joins import Join, plan_join, span
 from nightly_spindle.core.levels import Gain, gain
 from nightly_spindle.core.markers import Marks, Shaping
+from nightly_spindle.core.overlay_choice import ducking_of
 from nightly_spindle.core.segue_rules import JoinEdit, Segues
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import to_frames
@@ -121,12 +123,19 @@ class JoinSession:
         """Return what the items would say themselves; InputFault when an order cannot be."""
         return edit_as_markers(self.meeting.out, self.meeting.into, self.edit)
 
-    def to_hear(self) -> tuple[dict[str, Any], float]:
-        """Return the join as `standins.listen` plays it, and where in the outgoing it begins."""
+    def to_hear(self, over: Sequence[tuple[Item, float]] = ()) -> tuple[dict[str, Any], float]:
+        """Return the join as `standins.listen` plays it, and where in the outgoing it begins.
+
+        `over` are overlays, each with the seconds from the start of the incoming item at which
+        it begins.
+        """
         join, rate = self.join, self.rate
         out, into = self.meeting.out, self.meeting.into
         here, there = span(out, rate), span(into, rate)
-        first = max(here.cue_in / rate, min(join.fade_at, join.segue) / rate - _BEFORE_S)
+        first = min(join.fade_at, join.segue) / rate - _BEFORE_S
+        if over:
+            first = min(first, join.segue / rate + min(at for _, at in over) - _BEFORE_S / 2)
+        first = max(here.cue_in / rate, self._begin_s, first)
         start = join.segue / rate - first
         voices = [
             {
@@ -141,4 +150,17 @@ class JoinSession:
             },
         ]  # fmt: skip
         end = start + max(0.0, join.overlap / rate) + _AFTER_S
-        return {"voices": voices, "from_s": 0.0, "to_s": end}, first
+        laid = [self._laid(item, start + at) for item, at in over]
+        ends = [one["start_s"] + one["to_s"] - one["from_s"] + _AFTER_S / 2 for one in laid]
+        return {"voices": voices, "over": laid, "from_s": 0.0, "to_s": max([end, *ends])}, first
+
+    def _laid(self, item: Item, start_s: float) -> dict[str, Any]:
+        """Return an overlay as `standins.listen` plays it, on the line of the join."""
+        settings, here = self.meeting.settings, span(item, self.rate)
+        ducking = ducking_of(settings, item)
+        duck = {**asdict(ducking), "curve": str(ducking.curve)}
+        return {
+            "path": item.path, "from_s": here.cue_in / self.rate, "to_s": here.cue_out / self.rate,
+            "start_s": start_s, "gain_db": gain(item, settings.levels, settings.kind_levels).db,
+            "duck": duck,
+        }  # fmt: skip

@@ -17,6 +17,7 @@ from nightly_spindle.desk.nightpaint import (
     paint_blocks,
     paint_marks,
     paint_now,
+    paint_overlays,
     paint_pins,
     paint_strip,
     paint_ticks,
@@ -34,6 +35,7 @@ _BEFORE = 0.12  # part of the window that shows what has been
 _STRIP_TOP, _STRIP_TALL = 16.0, 20.0
 _STRIP_FOOT = 15.0
 _LANE_TOP = 72.0
+_OVER_TALL = 15.0  # the lane of the overlays, above what they cover
 
 
 class NightLine(QWidget):
@@ -146,7 +148,10 @@ class NightLine(QWidget):
         return QRectF(0, _STRIP_TOP, self.width(), _STRIP_TALL)
 
     def _lane_box(self) -> QRectF:
-        return QRectF(0, _LANE_TOP, self.width(), max(30.0, self.height() - _LANE_TOP - 20))
+        top = _LANE_TOP
+        if self._planned is not None and self._planned.night.overlays:
+            top += _OVER_TALL + 3
+        return QRectF(0, top, self.width(), max(30.0, self.height() - top - 20))
 
     def _block(self, line_id: int) -> Block | None:
         if self._planned is None:
@@ -189,7 +194,10 @@ class NightLine(QWidget):
         rows = visible(self._starts, self._left_us, self._left_us + self._span_us)
         waves = self._planned.waves
         paint_blocks(painter, box, night.blocks, rows, scale, look, waves, self._crowd)
-        paint_pins(painter, box.adjusted(0, -9, 0, 6), night.pins, scale, look)
+        lane = QRectF(0, _LANE_TOP, self.width(), _OVER_TALL)
+        paint_overlays(painter, lane, box, night.overlays, scale, look)
+        foot = box.top() - _LANE_TOP
+        paint_pins(painter, box.adjusted(0, -9 - foot, 0, 6), night.pins, scale, look)
         paint_now(painter, box, scale, look)
         if self.hasFocus():
             painter.setClipping(False)
@@ -219,6 +227,11 @@ class NightLine(QWidget):
         self._drag = ("lane", at.x(), self._left_us)
         us = self._scale().us(at.x())
         night = self._planned.night
+        if _LANE_TOP <= at.y() < _LANE_TOP + _OVER_TALL:
+            for over in night.overlays:
+                if over.start_us <= us < over.end_us:
+                    self.picked.emit(over.line_id)
+                    return
         rows = visible(self._starts, us - 1, us + 1)
         for index in reversed(rows):
             block = night.blocks[index]

@@ -19,7 +19,7 @@ from nightly_spindle.desk.theme import SMALL, Palette, font, ink_on, kind_color
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.night import Block, Mark, Pin
+    from nightly_spindle.core.night import Block, Mark, Over, Pin
 
 _STEPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14_400)
 _TICK_PX = 64
@@ -27,6 +27,8 @@ _LABEL_PX = 34
 _MANY = 250  # more blocks than this in the window are plain bars
 _GAP_PX = 3  # bars wider than this keep a pixel between them
 _WAVE_PX = 90  # blocks wider than this show their waveform
+_DIP_PX = 6  # overlays wider than this show how the programme goes down
+_LEAST_OVER_PX = 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,6 +171,80 @@ def paint_blocks(
                 block.title, Qt.TextElideMode.ElideRight, max(0, int(room.width()))
             )
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+
+def paint_overlays(
+    painter: QPainter,
+    lane: QRectF,
+    box: QRectF,
+    overlays: Sequence[Over],
+    scale: Scale,
+    look: Look,
+) -> None:
+    """Paint overlays in their lane, and the dip of the programme below each, in `box`."""
+    left_us, right_us = scale.us(box.left()), scale.us(box.right())
+    for over in overlays:
+        if over.up_us < left_us or over.down_us > right_us:
+            continue
+        left, right = scale.x(over.start_us), scale.x(over.end_us)
+        if right - left > _DIP_PX:
+            down, up = scale.x(over.down_us), scale.x(over.up_us)
+            paint_dip(painter, QRectF(down, box.top(), up - down, box.height()), look.palette)
+        wide = max(_LEAST_OVER_PX, right - left)
+        paint_over(
+            painter,
+            QRectF(left, lane.top(), wide, lane.height()),
+            over,
+            look.palette,
+            chosen=over.line_id == look.selected,
+        )
+
+
+def paint_dip(painter: QPainter, box: QRectF, palette: Palette) -> None:
+    """Paint that the programme goes down and comes up again, over what is painted of it."""
+    shade = QColor(palette.ground)
+    shade.setAlpha(130)
+    slope = min(box.width() / 4, 8.0)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(shade)
+    painter.drawPolygon(
+        QPolygonF(
+            [
+                box.topLeft(),
+                box.topRight(),
+                QPointF(box.right() - slope, box.center().y()),
+                QPointF(box.left() + slope, box.center().y()),
+            ]
+        )
+    )
+
+
+def paint_over(
+    painter: QPainter, box: QRectF, over: Over, palette: Palette, *, chosen: bool = False
+) -> None:
+    """Paint one overlay: a leaning bar with its title, with a rim where it was placed by hand."""
+    lean = min(3.0, box.width() / 4)
+    shape = QPolygonF(
+        [
+            QPointF(box.left() + lean, box.top()),
+            QPointF(box.right() + lean, box.top()),
+            QPointF(box.right() - lean, box.bottom()),
+            QPointF(box.left() - lean, box.bottom()),
+        ]
+    )
+    rim = chosen or over.by_hand
+    painter.setPen(QPen(QColor(palette.text), 1.6) if rim else Qt.PenStyle.NoPen)
+    painter.setBrush(kind_color(over.kind))
+    painter.drawPolygon(shape)
+    if box.width() <= _LABEL_PX:
+        return
+    painter.setFont(font(SMALL, bold=True))
+    painter.setPen(ink_on(over.kind))
+    room = box.adjusted(5, 0, -4, 0)
+    text = painter.fontMetrics().elidedText(
+        over.title, Qt.TextElideMode.ElideRight, max(0, int(room.width()))
+    )
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
 
 class Crowd:

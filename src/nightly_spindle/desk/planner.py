@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import msgspec
 from PySide6.QtCore import QObject, QProcess, Signal
 
-from nightly_spindle.desk.planning import LENGTH, Reply, Request, frame
+from nightly_spindle.desk.planning import HOURS, LENGTH, Reply, Request, frame
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -25,9 +25,9 @@ class Planner(QObject):
     planned = Signal(object)
     failed = Signal(str)
 
-    def __init__(self, folder: Path, parent: QObject | None = None) -> None:
+    def __init__(self, folder: Path, parent: QObject | None = None, hours: float = HOURS) -> None:
         super().__init__(parent)
-        self._folder = folder
+        self._folder, self._hours = folder, hours
         self._number = 0
         self._waiting: Request | None = None
         self._busy = False
@@ -40,7 +40,7 @@ class Planner(QObject):
     def ask(self, state: AirState | None, now_us: int, *, live: bool) -> None:
         """Plan from this state (None: as an engine started now would find it)."""
         self._number += 1
-        self._waiting = Request(self._number, state, now_us, live)
+        self._waiting = Request(self._number, state, now_us, live, self._hours)
         if not self._busy:
             self._send()
 

@@ -61,6 +61,7 @@ class Request:
     state: AirState | None
     now_us: int
     live: bool
+    hours: float = HOURS
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,15 +88,15 @@ def serve(folder: Path, requests: BinaryIO, replies: BinaryIO) -> None:
         body = requests.read(LENGTH.unpack(head)[0])
         asked = msgspec.msgpack.decode(body, type=Request)
         try:
-            reply = Reply(asked.number, _plan(folder, asked.state, asked.now_us, asked.live))
+            reply = Reply(asked.number, _plan(folder, asked))
         except NightlySpindleError as error:
             reply = Reply(asked.number, None, str(error))
         replies.write(frame(reply))
         replies.flush()
 
 
-def _plan(folder: Path, state: AirState | None, now_us: int, live: bool) -> Planned:
-    kept = _kept
+def _plan(folder: Path, asked: Request) -> Planned:
+    kept, state, now_us = _kept, asked.state, asked.now_us
     stale = kept.snapshot is None or time.monotonic() - kept.read_at > _FRESH_S
     if kept.snapshot is not None and change_count(kept.snapshot.connection) != kept.change:
         stale = True
@@ -109,8 +110,8 @@ def _plan(folder: Path, state: AirState | None, now_us: int, live: bool) -> Plan
     assert snapshot is not None
     if state is None:
         state = load_state(snapshot.connection)
-    snapshot.prepare(now_us, now_us + round(HOURS * 3600) * US, state)
-    night = plan_night(snapshot.programme, state, now_us, HOURS, live=live)
+    snapshot.prepare(now_us, now_us + round(asked.hours * 3600) * US, state)
+    night = plan_night(snapshot.programme, state, now_us, asked.hours, live=asked.live)
     waves = {}
     for block in night.blocks:
         if block.start_us > night.from_us + _WAVES_US:
@@ -118,7 +119,7 @@ def _plan(folder: Path, state: AirState | None, now_us: int, live: bool) -> Plan
         if block.cart not in kept.waves:
             kept.waves[block.cart] = overview(folder, block.cart)
         waves[block.cart] = kept.waves[block.cart]
-    return Planned(night, snapshot.programme.settings, live, waves)
+    return Planned(night, snapshot.programme.settings, asked.live, waves)
 
 
 if __name__ == "__main__":

@@ -55,6 +55,9 @@ class RemoveLines(QUndoCommand):
                 cart=line["cart"],
                 origin=line["origin"],
                 line_id=line["id"],
+                join=line["join"],
+                overlay=line["overlay"],
+                tag=line["tag"],
             )
 
 
@@ -100,3 +103,44 @@ class SetJoin(QUndoCommand):
     def undo(self) -> None:
         """Set it back."""
         self._link.ask("join", line=self._line, edit=self._was)
+
+
+class SetOverlay(QUndoCommand):
+    """Sets what lies over one line, this time alone, and back as it was."""
+
+    def __init__(
+        self, link: EngineLink, title: str, line: int, wish: dict[str, Any] | None
+    ) -> None:
+        super().__init__(f"what lies over “{title}”")
+        self._link, self._line, self._wish = link, line, wish
+        self._was: dict[str, Any] | None = None
+
+    def redo(self) -> None:
+        """Set it."""
+        self._link.ask("overlay", self._set, line=self._line, wish=self._wish)
+
+    def _set(self, answer: dict[str, Any]) -> None:
+        self._was = answer["was"]
+
+    def undo(self) -> None:
+        """Set it back."""
+        self._link.ask("overlay", line=self._line, wish=self._was)
+
+
+class SetTag(QUndoCommand):
+    """Gives a line a word that pools can go by, and the former one back."""
+
+    def __init__(self, link: EngineLink, title: str, line: int, tag: str) -> None:
+        super().__init__(f"tag of “{title}”")
+        self._link, self._line, self._tag, self._was = link, line, tag, ""
+
+    def redo(self) -> None:
+        """Set it."""
+        self._link.ask("tag", self._set, line=self._line, tag=self._tag)
+
+    def _set(self, answer: dict[str, Any]) -> None:
+        self._was = answer["was"]
+
+    def undo(self) -> None:
+        """Set it back."""
+        self._link.ask("tag", line=self._line, tag=self._was)

@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.running import AirState
     from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.desk.events_place import EventsPlace
+    from nightly_spindle.desk.overlays_place import OverlaysPlace
 
 _REPLAN_MS = 60_000
 _STILL_MS = 500  # how often the clock moves while no engine runs
@@ -48,6 +49,7 @@ _PLACES = (
     ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
     ("Events", "calendar-clock", "Timed events: the week, the list"),
     ("Library", "library", "Items, lists, intake"),
+    ("Overlays", "layers-2", "Sweepers and voiceovers: what lies over the coming joins, pools"),
     ("Station", "hard-drive", "Backups, check, the station book"),
 )
 
@@ -72,6 +74,7 @@ class Window(QMainWindow):
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
         self._events: EventsPlace | None = None
+        self._overlays: OverlaysPlace | None = None
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -195,7 +198,8 @@ class Window(QMainWindow):
             ("Ctrl+2", lambda: self.go_to("Logs")),
             ("Ctrl+3", lambda: self.go_to("Events")),
             ("Ctrl+4", lambda: self.go_to("Library")),
-            ("Ctrl+5", lambda: self.go_to("Station")),
+            ("Ctrl+5", lambda: self.go_to("Overlays")),
+            ("Ctrl+6", lambda: self.go_to("Station")),
             ("Ctrl+L", self.change_look),
             ("Ctrl+Q", self.close),
         ):
@@ -226,6 +230,8 @@ class Window(QMainWindow):
         self.logs.set_palette(palette)
         if self._events is not None:
             self._events.set_palette(palette)
+        if self._overlays is not None:
+            self._overlays.set_palette(palette)
         self.station.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
             button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
@@ -265,16 +271,14 @@ class Window(QMainWindow):
         """Go to one of the places."""
         for other, button in self.places.items():
             button.setChecked(other == name)
-        place = (
-            self.events
-            if name == "Events"
-            else {
-                "Air": self.air,
-                "Logs": self.logs,
-                "Library": self.library,
-                "Station": self.station,
-            }[name]
-        )
+        made = {"Events": lambda: self.events, "Overlays": lambda: self.overlays}
+        there = {
+            "Air": self.air,
+            "Logs": self.logs,
+            "Library": self.library,
+            "Station": self.station,
+        }
+        place = made[name]() if name in made else there[name]
         if self.stage.currentWidget() is not place:
             self.stage.setCurrentWidget(place)
             if place is not self.air:
@@ -291,6 +295,21 @@ class Window(QMainWindow):
             )
             self.stage.addWidget(self._events)
         return self._events
+
+    @property
+    def overlays(self) -> OverlaysPlace:
+        """The place Overlays, made when it is first gone to."""
+        if self._overlays is None:
+            from nightly_spindle.desk.overlays_place import OverlaysPlace
+
+            self._overlays = OverlaysPlace(
+                self.shelf, self.link, self._settings, self.palette_, self._present,
+                lambda: self._state if self.link.on_air else None,
+            )  # fmt: skip
+            self.stage.addWidget(self._overlays)
+            if self.air.planned is not None:
+                self._overlays.show_plan(self.air.planned)
+        return self._overlays
 
     def _present(self) -> int:
         """Return the station's instant: the engine's while it runs, else the machine's."""
@@ -323,6 +342,10 @@ class Window(QMainWindow):
     def _open_add(self) -> None:
         if self._events is not None and self.stage.currentWidget() is self._events:
             self._events.new.showMenu()
+            return
+        if self._overlays is not None and self.stage.currentWidget() is self._overlays:
+            self._overlays.show_page("Pools")
+            self._overlays.pools.new.showMenu()
             return
         self.go_to("Air")
         self.air.open_add()
@@ -409,6 +432,8 @@ class Window(QMainWindow):
         if planned.live != self.link.on_air:
             return
         self.air.show_plan(planned)
+        if self._overlays is not None:
+            self._overlays.show_plan(planned)
         self.library.items.go_by(planned.settings)
         night = planned.night
         self.status.show_finding(night.counting(), night.worst(), planned.settings.tz)
@@ -456,6 +481,8 @@ class Window(QMainWindow):
         self.logs.close_down()
         if self._events is not None:
             self._events.close_down()
+        if self._overlays is not None:
+            self._overlays.close_down()
         self.station.close_down()
         self.shelf.close()
         event.accept()

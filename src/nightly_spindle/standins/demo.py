@@ -24,6 +24,7 @@ from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
 from nightly_spindle.standins.demo_events import demo_events
 from nightly_spindle.standins.demo_logs import night_hours
+from nightly_spindle.standins.demo_pools import demo_pools
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import DATABASE
 from nightly_spindle.store.events import save_events
@@ -32,6 +33,7 @@ from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.lists import make_list, set_target
 from nightly_spindle.store.log_drops import save_drop
 from nightly_spindle.store.marking import set_by_hand
+from nightly_spindle.store.pools import save_pool
 from nightly_spindle.store.segues import set_rule
 from nightly_spindle.store.station import new_station
 
@@ -123,11 +125,12 @@ def _leave_arrivals(folder: Path) -> None:
 
 
 def _programme(folder: Path, timezone: str) -> None:
-    """Program an intake job, two lists and timed events."""
+    """Program an intake job, two lists, timed events and pools of overlays."""
     catalogue = Catalogue(folder)
     carts = catalogue.find(Query(kinds=("song",), sort="cart")).carts.tolist()
     tides = int(catalogue.find(Query("last boat", ("jingle",))).carts[0])
     promo = int(catalogue.find(Query(kinds=("promo",))).carts[0])
+    titles = {item.title: cart for cart, item in catalogue.items(range(1001, 1100)).items()}
     catalogue.close()
     with Library(folder) as library:
         options = IntakeOptions(categories=("New songs",), source=Source.COPY)
@@ -137,7 +140,9 @@ def _programme(folder: Path, timezone: str) -> None:
         fog = make_list(library, "Fog night", carts[::2])
         set_target(library, fog, 900.0)
         make_list(library, "If all else fails", carts[1:12:3])
-        _programme_segues(library, carts)
+        _programme_segues(library, carts, titles["Between two lighthouses"])
+        for pool in demo_pools(titles.__getitem__):
+            save_pool(library, pool)
         save_drop(library, night_hours(folder))
         today = local_from(now_us(), ZoneInfo(timezone)).date()
         save_events(library, demo_events(tides, promo, today + timedelta(days=13)))
@@ -145,14 +150,17 @@ def _programme(folder: Path, timezone: str) -> None:
         (folder / name).mkdir()
 
 
-def _programme_segues(library: Library, songs: list[int]) -> None:
-    """Program a few segue rules, and mark two songs by hand."""
+def _programme_segues(library: Library, songs: list[int], sweeper: int) -> None:
+    """Program a few segue rules, and mark two songs by hand; one has a sweeper of its own."""
     set_rule(library, pair_rule("song", "spot", {"fade_out_s": "2.0", "longest_s": "3.0"}))
     set_rule(library, pair_rule("spot", "spot", {"overlap": "gap", "gap_s": "0.3"}))
     set_rule(library, pair_rule("spot", ANY, {"overlap": "gap", "gap_s": "0.5"}))
     marks = Marks(hook_start_s=40.0, hook_end_s=49.5, sweepers_s=(30.0, 62.0))
-    set_by_hand(library, {cart: (marks, Shaping(gain_trim_db=-1.5)) for cart in songs[3:4]})
-    set_by_hand(library, {cart: (Marks(intro_end_s=12.4), None) for cart in songs[8:9]})
+    set_by_hand(
+        library,
+        {cart: (marks, Shaping(gain_trim_db=-1.5, own_sweeper=sweeper)) for cart in songs[3:4]},
+    )
+    set_by_hand(library, {cart: (Marks(intro_end_s=9.9), None) for cart in songs[8:9]})
 
 
 def _place(folder: Path, kind: str, artist: str, title: str, suffix: str) -> Path:

@@ -86,5 +86,8 @@ SHORTS = (
     Short("spot", "Tern Line night ferry", "Tern Line", 24.0, "flac", 182, "bed"),
     Short("spot", "Lowtide Oysters", "Lowtide Oysters", 20.0, "flac", 116, "bed"),
     Short("spot", "Hebble & Son, outboard motors", "Hebble & Son", 27.0, "flac", 133, "bed"),
+    Short("sweeper", "Lamp, bell, horn", _STATION, 2.6, "wav", 126),
+    Short("sweeper", "The quay after dark", _STATION, 4.6, "flac", 184),
+    Short("voiceover", "First landed here", _STATION, 3.0, "wav", 178),
     Short("promo", "Sunday: the drowned bells", _STATION, 22.0, "flac", 170, "bed"),
 )

@@ -5,7 +5,9 @@ Orders come as JSON lines on standard input:
 - `{"play": path, "from_s": s, "gain_db": g, "to_s": end, "loop": true}`, the last two if wanted,
 - `{"join": {"voices": [{"path", "from_s", "to_s", "start_s", "gain_db", "fade_in_s", "in_curve",
   "fade_at_s", "fade_s", "out_curve"}, ...], "from_s": s, "to_s": end}}`: several files at once,
-  each at its start on a common time line, faded from its position `fade_at_s` on,
+  each at its start on a common time line, faded from its position `fade_at_s` on; with
+  `"over": [{"path", "from_s", "to_s", "start_s", "gain_db", "duck": {...}}, ...]` overlays, for
+  which those go down (`core.ducking.Ducking`),
 - `{"stop": true}`, and `{"ready": true}` to be told when it can play.
 
 On standard output it says `{"at_s": s}` ten times a second while it plays (the place in the file,
@@ -27,11 +29,12 @@ import numpy as np
 from nightly_spindle.audio.files import FileSource
 from nightly_spindle.audio.limiter import Limiter
 from nightly_spindle.audio.mixer import Mixer, Voice
-from nightly_spindle.core.actions import FadeVoice, StartVoice
+from nightly_spindle.core.actions import FadeVoice, StartOverlay, StartVoice
+from nightly_spindle.core.ducking import DuckCurve, Ducking, duck_frames
 from nightly_spindle.core.errors import AudioUnreadable, OutputFault
 from nightly_spindle.core.items import STATION_TONE
 from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.running import Line, Origin, Play
+from nightly_spindle.core.running import Line, Origin, Overlay, Play, Where
 from nightly_spindle.core.running import Source as Origins
 
 if TYPE_CHECKING:
@@ -120,6 +123,8 @@ class Listener:
         try:
             for number, voice in enumerate(join["voices"], 1):
                 _add_voice(mixer, number, voice, at)
+            for number, over in enumerate(join.get("over", ()), 101):
+                _add_overlay(mixer, number, over, at)
             block = np.empty((_BLOCK, 2), dtype=np.float32)
             limiter, count = Limiter(_RATE), 0
             while at < end and not self._new.is_set():
@@ -159,6 +164,23 @@ def _add_voice(mixer: Mixer, number: int, told: dict[str, Any], at: int) -> None
     if told.get("fade_s"):
         at_frame = start + _frames(told["fade_at_s"]) - begin
         voice.fade(FadeVoice(at_frame, number, _frames(told["fade_s"]), Curve(told["out_curve"])))
+
+
+def _add_overlay(mixer: Mixer, number: int, told: dict[str, Any], at: int) -> None:
+    """Add an overlay; one that begins before the line does is heard from there."""
+    begin, end = (_frames(told[name]) for name in ("from_s", "to_s"))
+    start = round(float(told["start_s"]) * _RATE)
+    late = max(0, at - start)
+    if begin + late >= end:
+        return
+    duck = dict(told["duck"])
+    ducking = Ducking(**{**duck, "curve": DuckCurve(duck["curve"])})
+    item = replace(STATION_TONE, path=str(told["path"]))
+    start, begin = start + late, begin + late
+    sound = Overlay(number, item, start, begin, start + end - begin, 0, Where.SEGUE, "", "", "")
+    gain = min(24.0, float(told["gain_db"]))
+    order = StartOverlay(sound, end, gain, duck_frames(ducking, _RATE))
+    mixer.overlay(Voice(order, FileSource(item.path, _RATE, begin)), order)
 
 
 def _say(**what: Any) -> None:

@@ -1,0 +1,337 @@
+"""The place Overlays: the coming joins with what lies on each, and the pools behind them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeySequence, QShortcut, QUndoStack
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.running import Where
+from nightly_spindle.core.timebase import US
+from nightly_spindle.desk.board_reading import BoardReading
+from nightly_spindle.desk.coming_joins import ComingJoin, ComingJoins, joins_of
+from nightly_spindle.desk.join_session import JoinSession, Meeting
+from nightly_spindle.desk.labels import ElidedLabel, NoteLabel
+from nightly_spindle.desk.lay_panel import LayPanel
+from nightly_spindle.desk.listen import Ear
+from nightly_spindle.desk.planner import Planner
+from nightly_spindle.desk.pools_page import PoolsPage
+from nightly_spindle.desk.undo import SetOverlay, SetTag
+from nightly_spindle.store.overlay_board import OverlayBoard, OverlaySheet
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from nightly_spindle.core.items import Item
+    from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.desk.link import EngineLink
+    from nightly_spindle.desk.planning import Planned
+    from nightly_spindle.desk.shelf import Shelf
+    from nightly_spindle.desk.theme import Palette
+    from nightly_spindle.store.catalogue import Catalogue
+
+_LOOK_MS = 10_000
+_DAY_H = 24.0
+_PAGES = {"Coming": "The coming joins, and what lies over each",
+          "Pools": "The pools of sweepers, voiceovers and links"}  # fmt: skip
+
+
+class OverlaysPlace(QWidget):
+    """`now_us` gives the station's instant, `state` the engine's state while it is on air."""
+
+    def __init__(
+        self,
+        shelf: Shelf,
+        link: EngineLink,
+        settings: StationSettings,
+        palette: Palette,
+        now_us: Callable[[], int],
+        state: Callable[[], AirState | None],
+    ) -> None:
+        super().__init__()
+        self.setObjectName("place")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._shelf, self._link, self._tz = shelf, link, settings.tz
+        self._now_us, self._state = now_us, state
+        self.undo = QUndoStack(self)
+        self.reading = BoardReading(shelf.folder, self, OverlayBoard, now_us)
+        self.day = Planner(shelf.folder, self, _DAY_H)
+        self.ear = Ear(self)
+        self.sheet: OverlaySheet | None = None
+        self.planned: Planned | None = None
+        self.joins = ComingJoins(palette, settings.tz)
+        self.panel = LayPanel()
+        self.pools = PoolsPage(shelf, self.undo, palette)
+        self.worst, self.note = ElidedLabel(), NoteLabel()
+        self.worst.setProperty("role", "name")
+        self.only = QCheckBox("Only where something lies")
+        self.only.setToolTip("Leave out the joins that nothing lies over")
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK_MS)
+        self._timer.timeout.connect(self.refresh)
+        self._lay_out()
+        self._connect()
+        self.set_palette(palette)
+        self.show_page("Coming")
+
+    # -- making ------------------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        coming = QWidget()
+        row = QHBoxLayout(coming)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        row.addWidget(self.joins, 1)
+        row.addWidget(self.panel)
+        self.stage = QStackedWidget()
+        self.stage.addWidget(coming)
+        self.stage.addWidget(self.pools)
+        self.tabs: dict[str, QToolButton] = {}
+        bar = QHBoxLayout()
+        bar.setContentsMargins(12, 8, 12, 0)
+        bar.setSpacing(4)
+        for name, tip in _PAGES.items():
+            tab = QToolButton()
+            tab.setText(name)
+            tab.setAccessibleName(name)
+            tab.setToolTip(tip)
+            tab.setCheckable(True)
+            tab.setProperty("role", "tab")
+            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            self.tabs[name] = tab
+            bar.addWidget(tab)
+        bar.addSpacing(10)
+        bar.addWidget(self.only)
+        bar.addSpacing(10)
+        bar.addWidget(self.note, 1)
+        told = QHBoxLayout()
+        told.setContentsMargins(14, 0, 8, 0)
+        told.addWidget(self.worst)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        box.addLayout(bar)
+        box.addLayout(told)
+        box.addWidget(self.stage, 1)
+
+    def _connect(self) -> None:
+        self.joins.picked.connect(lambda _: self._show_chosen())
+        self.joins.moved.connect(self.move_overlay)
+        self.joins.said.connect(self.say)
+        self.panel.wished.connect(self.wish)
+        self.panel.tagged.connect(self.tag)
+        self.panel.hear.connect(self.hear)
+        self.pools.said.connect(self.say)
+        self.pools.hear.connect(self._hear_file)
+        self.only.toggled.connect(lambda _: self._show_joins())
+        self.reading.shelf.failed.connect(self.say)
+        self._shelf.changed.connect(self.refresh)
+        self._shelf.failed.connect(self.say)
+        self.day.planned.connect(self._on_day)
+        self.day.failed.connect(self.say)
+        self.ear.ended.connect(lambda: self.panel.play.setText("Hear it"))
+        self.ear.failed.connect(self.say)
+        for keys, act in (
+            ("Space", self.hear), ("Delete", lambda: self.wish({"wish": "none"})),
+            ("Backspace", lambda: self.wish(None)),
+        ):  # fmt: skip
+            shortcut = QShortcut(QKeySequence(keys), self.joins)
+            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
+            shortcut.activated.connect(act)
+
+    def set_palette(self, palette: Palette) -> None:
+        """Paint in other colours."""
+        self.joins.palette_ = palette
+        self.pools.set_palette(palette)
+        self.joins.viewport().update()
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def open(self) -> None:
+        """Look at the pools, and go on looking."""
+        self._timer.start()
+        self.ear.warm()
+        self.refresh()
+        if self.tabs["Coming"].isChecked():
+            self.joins.setFocus()
+
+    def close_down(self) -> None:
+        """Finish what is under way."""
+        self._timer.stop()
+        self.note.stop()
+        self.reading.close()
+        self.day.close()
+        self.ear.close()
+
+    def say(self, sentence: str) -> None:
+        """Say something at the top, for a while."""
+        self.note.say(sentence)
+
+    def show_page(self, name: str) -> None:
+        """Show the coming joins or the pools."""
+        for other, tab in self.tabs.items():
+            tab.setChecked(other == name)
+        self.stage.setCurrentIndex(0 if name == "Coming" else 1)
+        self.only.setVisible(name == "Coming")
+        (self.joins if name == "Coming" else self.pools.pools).setFocus()
+
+    def refresh(self) -> None:
+        """Read the pools again, and count the coming day, where they can be seen."""
+        if self.isVisible():
+            self.reading.look(lambda board, now: board.sheet(now), self._show, "sheet")
+            state = self._state()
+            self.day.ask(state, self._now_us(), live=state is not None)
+
+    def _show(self, sheet: OverlaySheet) -> None:
+        fresh = self.sheet is None or [p.pool for p in self.sheet.pools] != [
+            p.pool for p in sheet.pools
+        ]
+        self.sheet = sheet
+        self.pools.show_sheet(sheet)
+        if fresh:
+            self.panel.offer(sheet)
+            self._show_chosen()
+        self._show_worst()
+
+    def show_plan(self, planned: Planned) -> None:
+        """Take a new plan of the coming hours."""
+        self.planned = planned
+        self._show_joins()
+        self._show_worst()
+
+    def _show_joins(self) -> None:
+        if self.planned is None:
+            return
+        rows = joins_of(self.planned, self._now_us())
+        if self.only.isChecked():
+            rows = [row for row in rows if row.overlays]
+        self.joins.show_joins(rows)
+        self._show_chosen()
+
+    def _show_chosen(self) -> None:
+        join, planned = self.joins.join(), self.planned
+        marks = [] if join is None or planned is None else [
+            mark for mark in planned.night.counting() if mark.line_id == join.line_id
+        ]  # fmt: skip
+        self.panel.show_join(join, self._tz, marks, self._why_not(join))
+
+    def _why_not(self, join: ComingJoin | None) -> str:
+        """Say why nothing can be set for a join now, empty when it can."""
+        if not self._link.on_air:
+            return "The engine is off: what lies over one join can be set once it is on air."
+        if join is None or not join.into.movable:
+            return "This line is not lined up yet: nothing can be set for it alone."
+        return ""
+
+    def _show_worst(self) -> None:
+        """Say the gravest thing about overlays in one line."""
+        told = []
+        if self.sheet is not None:
+            told = [f for one in self.sheet.pools for f in one.findings]
+        wrong = [one for one in told if one.severity is not Severity.NOTE]
+        if self.sheet is None:
+            text = "Looking at the pools …"
+        elif wrong:
+            more = f"  ({len(wrong) - 1} more)" if len(wrong) > 1 else ""
+            text = f"{wrong[0].text} {wrong[0].mend}{more}"
+        elif not self.sheet.pools:
+            text = "There are no pools yet. “Pools” has “New pool”: sweepers, voiceovers, links."
+        elif self.planned is None:
+            text = "Working the night out …"
+        else:
+            night = self.planned.night
+            hours = (night.until_us - night.from_us) / US / 3600
+            text = f"{len(night.overlays)} overlays in the coming {hours:.0f} h, none in the way."
+        self.worst.setText(text)
+        self.worst.setToolTip("\n".join(f"{one.text} {one.mend}" for one in told) or text)
+
+    def _on_day(self, planned: Planned) -> None:
+        """Count what airs in the coming 24 hours, by pool and by item."""
+        by_pool: dict[int, int] = {}
+        by_cart: dict[int, int] = {}
+        for over in planned.night.overlays:
+            by_pool[over.pool] = by_pool.get(over.pool, 0) + 1
+            by_cart[over.cart] = by_cart.get(over.cart, 0) + 1
+        links = {one.pool.name: one.pool.id for one in self.sheet.pools} if self.sheet else {}
+        for block in planned.night.blocks:
+            by_cart[block.cart] = by_cart.get(block.cart, 0) + 1
+            name = block.brief.removeprefix("Links “").removesuffix("”")
+            if block.brief.startswith("Links “") and name in links:
+                by_pool[links[name]] = by_pool.get(links[name], 0) + 1
+        self.pools.show_coming(by_pool, by_cart)
+
+    # -- acts --------------------------------------------------------------------------------------
+
+    def move_overlay(self, line_id: int, cart: int, at_s: float) -> None:
+        """Place an overlay by hand, undoably."""
+        self.wish({"wish": "this one", "cart": cart, "at_s": at_s}, line_id)
+
+    def wish(self, wish: dict[str, Any] | None, line_id: int = 0) -> None:
+        """Set what lies over a join (the chosen one), this time alone, undoably."""
+        join = next((row for row in self.joins.rows if row.line_id == line_id), self.joins.join())
+        why_not = self._why_not(join)
+        if why_not or join is None:
+            self.say(why_not or "Choose a join first.")
+            self._show_chosen()
+            return
+        self.undo.push(SetOverlay(self._link, join.into.title, join.line_id, wish))
+
+    def tag(self, word: str) -> None:
+        """Give the chosen line a tag, undoably."""
+        join = self.joins.join()
+        if join is not None and not self._why_not(join):
+            self.undo.push(SetTag(self._link, join.into.title, join.line_id, word))
+
+    # -- listening ---------------------------------------------------------------------------------
+
+    def _hear_file(self, path: str) -> None:
+        if self.ear.playing:
+            self.ear.stop()
+        elif path:
+            self.ear.play(path)
+
+    def hear(self) -> None:
+        """Listen to the chosen join with what lies over it, or stop."""
+        join = self.joins.join()
+        if self.ear.playing:
+            self.ear.stop()
+            return
+        if join is None:
+            return
+        over = [one for one in join.overlays if one.where != Where.POINT]
+        carts = [join.out.cart, join.into.cart]
+
+        def look(catalogue: Catalogue) -> tuple[Meeting, dict[int, Item]] | None:
+            items = catalogue.items([*carts, *(one.cart for one in over)])
+            settings, segues = catalogue.rules()
+            if any(cart not in items for cart in carts):
+                return None
+            meeting = Meeting(items[carts[0]], items[carts[1]], settings, segues, {}, {})
+            return meeting, items
+
+        def then(found: tuple[Meeting, dict[int, Item]] | None) -> None:
+            if found is None:
+                self.say("One of the two items is not in the library any more.")
+                return
+            meeting, items = found
+            session = JoinSession(meeting, join.out.from_s, join.into.edit)
+            laid = [
+                (items[one.cart], (one.start_us - join.into.start_us) / US)
+                for one in over
+                if one.cart in items
+            ]
+            self.ear.play_join(session.to_hear(laid)[0])
+            self.panel.play.setText("Stop")
+
+        self._shelf.look(look, then, "hear")
