@@ -20,6 +20,7 @@ SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "intake_jobs": ("intake job", "name", "name"),
     "segue_rules": ("segue rule", ("out", "into"), None),
     "join_pairs": ("join of items", ("out", "into"), None),
+    "overlay_pools": ("pool of overlays", "id", "name"),
 }
 _SHOWN = 60  # characters of a value that are told
 

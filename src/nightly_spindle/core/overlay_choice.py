@@ -52,11 +52,15 @@ class Ground:
 
     @property
     def free(self) -> int:
-        """The first frame at which an overlay may begin: still to come, and apart from the last."""
+        """The first frame at which an overlay may begin: still to come, and apart from the last.
+
+        What is still to come counts from the last change on: what is chosen must not depend on
+        how often it is looked at.
+        """
         if not self.state.overlaid_until:
-            return self.state.frame
+            return self.state.changed_at
         gap = to_frames(self.programme.settings.overlay.gap_s, self.rate)
-        return max(self.state.frame, self.state.overlaid_until + gap)
+        return max(self.state.changed_at, self.state.overlaid_until + gap)
 
     def within(self, window: Window) -> Window:
         """Return a window that ends where something cuts in."""

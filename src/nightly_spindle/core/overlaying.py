@@ -64,6 +64,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.running import AirState
 
 REACH_S = 30.0  # a sweeper begins so long before the next item at the most
+_LATE_S = 5.0  # another overlay may hold one up for so long at its sweeper point
 _SEGUE = "segue"
 _INTRO = "intro"
 
@@ -96,8 +97,9 @@ def overlay_on_item(programme: Programme, state: AirState, cut: int | None = Non
     if playing is None or not (state.overlays and state.unattended):
         return None
     ground = Ground(programme, state, cut)
-    found = [due for due in (_on_intro(ground, playing), _on_point(ground, playing)) if due]
-    return min(found, key=lambda due: due.at, default=None)
+    found = (_on_intro(ground, playing), _on_point(ground, playing))
+    coming = [due for due in found if due is not None and due.overlay.start >= state.frame]
+    return min(coming, key=lambda due: due.at, default=None)
 
 
 def overlay_on_segue(
@@ -107,7 +109,8 @@ def overlay_on_segue(
     playing = state.playing
     if playing is None or not (state.overlays and state.unattended):
         return None
-    return _on_segue(Ground(programme, state, cut), playing, coming)
+    due = _on_segue(Ground(programme, state, cut), playing, coming)
+    return due if due is not None and due.overlay.start >= state.frame else None
 
 
 def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:
@@ -129,8 +132,7 @@ def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:
     def place(frames: int, options: PoolOptions) -> Spot | None:
         if wish is not None and wish.at_s is not None:
             where = f"{abs(wish.at_s):.1f} s {'before' if wish.at_s < 0 else 'after'}"
-            too_late = window.low < state.frame
-            return None if too_late else Spot(window.low, f"Set by hand, {where} the start.")
+            return Spot(window.low, f"Set by hand, {where} the start.")
         return place_sweeper(window, frames, starts, options, rate)
 
     chosen = _over_segue(ground, playing, coming, place)
@@ -240,9 +242,9 @@ def _on_point(ground: Ground, playing: Play) -> Due | None:
     for at_s in points:
         key = f"point@{at_s:.3f}"
         at = playing.start + to_frames(at_s, rate) - playing.begin
-        if key in state.laid or at < state.frame:
-            continue
         low = max(at, ground.free)
+        if key in state.laid or low > at + to_frames(_LATE_S, rate):
+            continue
         window = ground.within(Window(low, end, "the item ends"))
 
         def place(

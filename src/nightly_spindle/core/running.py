@@ -284,7 +284,8 @@ class AirState:
     Of overlays: `overlays` whether they may sound, `sounding` those that sound, `overlaid_until`
     the frame at which the last one ends, `laid` which places of the item on air had their chance
     ("segue" is the join that it leaves by), `pools` where the turn of each pool stands, `voiced`
-    when each overlay was last used (station frame).
+    when each overlay was last used (station frame). `changed_at` is the frame at which anything
+    changed last, `marked` the revision that it is of.
     """
 
     rate: int
@@ -317,6 +318,13 @@ class AirState:
     laid: list[str] = field(default_factory=list)
     pools: dict[str, PoolTurn] = field(default_factory=dict)  # by pool number
     voiced: dict[str, int] = field(default_factory=dict)  # by cart
+    changed_at: int = 0
+    marked: int = -1
+
+    def mark_change(self) -> None:
+        """Remember the present frame as that of the last change, where something has changed."""
+        if self.marked != self.revision:
+            self.marked, self.changed_at = self.revision, self.frame
 
     def take_id(self) -> int:
         """Return an id that no line and no play of this state has had."""

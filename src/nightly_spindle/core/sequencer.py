@@ -229,6 +229,7 @@ class Sequencer(Onward):
 
     def _next_beat(self, until: int, actions: list[Action]) -> _Beat | None:
         state = self.state
+        state.mark_change()
         firings = self._next_firings()
         fires = max(self.frame_of(firings[0].at_us), state.frame) if firings else None
         over = next_end(state)

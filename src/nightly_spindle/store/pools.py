@@ -79,13 +79,11 @@ def save_pool(library: Library, pool: Pool) -> tuple[int, Before]:
 
 
 def _check_members(library: Library, pool: Pool) -> None:
-    from sqlalchemy import select
-
     from nightly_spindle.store import tables as t
 
     carts = [*pool.carts, *([pool.fallback] if pool.fallback else [])]
-    found = library.run(select(t.item.c.cart, t.item.c.kind).where(t.item.c.cart.in_(carts)))
-    kinds = dict(found.tuples().all())
+    found = library.rows(t.item.select().where(t.item.c.cart.in_(carts)))
+    kinds: dict[int, str] = {row["cart"]: row["kind"] for row in found}
     wrong = [f"no item has the cart number {cart}" for cart in carts if cart not in kinds]
     good = KINDS[pool.use]
     listed = ", ".join(sorted(kind.replace("-", " ") for kind in good))
