@@ -15,15 +15,21 @@ import numpy as np
 import pytest
 import soundfile
 from conftest import RATE, beep, write_log
+from scipy.signal import correlate
 from test_engine import Air, expect_place, lines, wait
 from test_log_drops import out, view
 
 from nightly_spindle.air.client import ask
+from nightly_spindle.air.render import render
+from nightly_spindle.cli.common import begin
 from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.markers import Marks
 from nightly_spindle.core.overlay_pools import Fits, Lies, Member, Pool, PoolOptions, Use
 from nightly_spindle.intake.bring_in import Intake, bring_in
+from nightly_spindle.standins import demo
+from nightly_spindle.standins.demo_catalogue import SONGS
+from nightly_spindle.standins.demo_logs import leave_logs
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.marking import set_by_hand
@@ -297,3 +303,75 @@ def test_what_is_wrong_is_found_beforehand(station, capsys):
     assert "“Sweep 1” of the pool “Sweeps” cannot be played" in found["overlay-missing"]["text"]
     view(capsys, "overlays", "pool", station, "Sweeps", "--members")
     assert codes()["pool-empty"]["mend"] == "Give it members."
+
+
+# -- the demo station ------------------------------------------------------------------------------
+
+
+def sung_from():
+    """Where the reed that sings comes in, by artist and title: known from how it was made."""
+    found = {}
+    for seed, one in enumerate(SONGS, demo._SEED):
+        dice = np.random.default_rng(seed)
+        dice.integers(48, 60), dice.integers(2)
+        bpm = float(dice.uniform(76, 124))
+        found[one.artist, one.title] = one.head_s + one.intro_bars * 240.0 / bpm
+    return found
+
+
+def heard(folder, out, *, overlays):
+    """An hour of the demo's night as it is rendered, with overlays and without."""
+    snapshot, sequencer, begun = begin(str(folder), "2026-11-28T22:00:00", 1.0)
+    sequencer.state.overlays = overlays
+    rows, laid = render(sequencer, begun, 3600.0, out)
+    snapshot.connection.close()
+    sound, _ = soundfile.read(out, dtype="float32")
+    return sound.mean(axis=1), rows, laid
+
+
+def test_a_rendered_demo_hour_carries_overlays_where_planned_and_none_over_a_vocal(tmp_path):
+    folder = tmp_path / "quay"
+    demo.build(folder, "Europe/Lisbon", lambda *_: None)
+    leave_logs(folder, date(2026, 11, 28))
+    with_, rows, laid = heard(folder, tmp_path / "a.wav", overlays=True)
+    without, plain, none = heard(folder, tmp_path / "b.wav", overlays=False)
+    assert [row.start for row in rows] == [row.start for row in plain]  # they move nothing
+    assert not none
+    first = rows[0].start
+    kinds = [one.overlay.item.kind for one in laid]
+    assert kinds.count(Kind.SWEEPER) >= 15
+    assert kinds.count(Kind.VOICEOVER) >= 8
+    # what differs between the two is what lies over the programme, and where it goes down for it
+    block = RATE // 20
+    count = len(with_) // block
+    differs = np.abs(with_ - without)[: count * block].reshape(count, block).max(axis=1) > 0.004
+    planned = np.zeros(count, dtype=bool)
+    for one in laid:
+        down, up = one.start - first - 0.1 * RATE, one.end - first + 0.8 * RATE
+        planned[max(0, int(down // block) - 1) : int(up // block) + 2] = True
+    assert not (differs & ~planned).any()
+    # each is found by its own sound at its own frame
+    for one in laid:
+        at, frames = one.start - first, min(one.end - one.start, 2 * RATE)
+        if at + frames + RATE > len(with_):
+            continue
+        voice, _ = soundfile.read(one.overlay.item.path, dtype="float32", always_2d=True,
+                                  start=one.overlay.begin, frames=frames)  # fmt: skip
+        voice = voice.mean(axis=1)
+        reach = RATE // 50
+        around = (with_ - without)[at - reach : at + frames + reach]
+        lags = correlate(around, voice, mode="valid", method="fft")
+        assert abs(int(np.argmax(np.abs(lags))) - reach) <= RATE // 1000, one.overlay.over
+    # and none while anybody sings over whose intro it lies, by what the songs are made of
+    sung = sung_from()
+    by_line = {row.line.id: row for row in rows if row.play is not None}
+    checked = 0
+    for one in laid:
+        row = by_line.get(one.overlay.line_id)
+        item = row.play.item if row else None
+        if item is None or item.kind is not Kind.SONG or one.overlay.where == "sweeper point":
+            continue
+        vocal = row.start + round(sung[item.artist, item.title] * RATE) - row.play.begin
+        assert one.end <= vocal, one.overlay.over
+        checked += 1
+    assert checked >= 20

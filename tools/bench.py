@@ -23,6 +23,7 @@ from bench_cues import marking, measuring_anew
 from bench_events import expanding, landing, painting
 from bench_library import looking, measuring
 from bench_logs import reading
+from bench_overlays import ducking, planning
 
 RATE = 44_100
 DAY = date(2026, 11, 24)
@@ -313,6 +314,8 @@ def main() -> int:
         expanding(row)
         landing(row)
         painting(row)
+        planning(row)
+        ducking(row)
         measuring(work, row, best)
         marking(work, demo, row)
         measuring_anew(work, demo, row)

@@ -30,7 +30,9 @@ class Duck:
 
     def __init__(self, start: int, end: int, frames: DuckFrames) -> None:
         self.start, self.end, self._as = start, end, frames
+        self.follows = frames.follow  # whether it must hear the voice
         self._down = start - frames.ahead
+        self._level = self._down + frames.attack  # all the way down from here on
         self._full = np.float32(10 ** (-frames.depth_db / 20))
         self._loudest = 0.0
         self._part = np.empty(0, dtype=np.float32)  # what was heard of a hop not whole yet
@@ -39,13 +41,14 @@ class Duck:
 
     def hear(self, spoken: NDArray[np.float32], at: int) -> None:
         """Take what the overlay gives (frames, 2) from station frame `at` on."""
-        if not self._as.follow:
+        if not self.follows:
             return
-        levels = np.abs(spoken[max(0, self.start - at) :]).max(axis=1)
-        heard = np.concatenate([self._part, levels])
-        whole = len(heard) // _HOP * _HOP
-        self._part = heard[whole:]
-        for level in heard[:whole].reshape(-1, _HOP).max(axis=1).tolist():
+        heard = spoken[max(0, self.start - at) :].reshape(-1)  # two channels, frame by frame
+        if len(self._part):
+            heard = np.concatenate([self._part, heard])
+        whole = len(heard) // (2 * _HOP) * (2 * _HOP)
+        self._part = heard[whole:].copy()
+        for level in np.abs(heard[:whole]).reshape(-1, 2 * _HOP).max(axis=1).tolist():
             self._loudest = max(self._loudest, level)
             speaks = level > _FLOOR and level > self._loudest * _SPEAKS
             self._silent = 0 if speaks else self._silent + _HOP
@@ -65,8 +68,8 @@ class Duck:
         after = at + len(bus)
         if after <= self._down or self.is_over(at):
             return
-        plain = not self._as.follow
-        if plain and at >= self._down + self._as.attack and after <= self.end + self._as.hold:
+        level = at >= self._level and after <= self.end + self._as.hold
+        if level and (not self.follows or min(self._hops(at, len(bus))[1]) >= 1.0):
             bus *= self._full
         else:
             bus *= self._gains(at, ramp)[:, None]
@@ -75,7 +78,7 @@ class Duck:
         down = (ramp + np.float32(at - self._down)) / np.float32(self._as.attack)
         up = (ramp + np.float32(at - self.end - self._as.hold)) / np.float32(self._as.release)
         part = np.minimum(np.clip(down, 0, 1), 1 - np.clip(up, 0, 1))
-        if self._as.follow:
+        if self.follows:
             part = np.minimum(part, self._followed(at, len(ramp)))
         if self._as.curve is DuckCurve.SMOOTH:
             part = (1 - np.cos(part * np.float32(pi))) / 2
@@ -83,8 +86,12 @@ class Duck:
 
     def _followed(self, at: int, count: int) -> NDArray[np.float32]:
         """Return how far down following has it (0 to 1), one hop behind the voice."""
+        first, known = self._hops(at, count)
         hops = (np.arange(at, at + count) - self.start) / _HOP - 1
-        first = max(0, int(hops[0]))
-        known = self._depths[first : int(hops[-1]) + 2] or self._depths[-1:]
-        places = np.arange(first, first + len(known))
-        return np.asarray(np.interp(hops, places, known), dtype=np.float32)
+        return np.asarray(np.interp(hops, np.arange(first, first + len(known)), known), np.float32)
+
+    def _hops(self, at: int, count: int) -> tuple[int, list[float]]:
+        """Return the depths at the hops around a stretch, and the number of the first of them."""
+        first = max(0, (at - self.start) // _HOP - 1)
+        last = max(0, (at + count - 1 - self.start) // _HOP - 1) + 1
+        return first, self._depths[first : last + 1] or self._depths[-1:]

@@ -63,6 +63,11 @@ class Voice:
         return self._at
 
     @property
+    def ends_at(self) -> int:
+        """The station frame at which it is over, as far as is known."""
+        return self.play.start + self._at + self.left
+
+    @property
     def position(self) -> int:
         """The item position (frames) that the voice has come to."""
         return self.play.begin + self._at
@@ -158,24 +163,40 @@ class Mixer:
 
         Where two meet, the programme goes down for both.
         """
-        spoken = [self._speak(voice, duck, len(bus), at) for voice, duck in self.over]
+        heard = {}
+        for voice, duck in self.over:
+            duck.end = min(duck.end, voice.ends_at)  # it may have been cut since the last block
+            if duck.follows:
+                heard[voice.play.id] = self._heard_first(voice, duck, len(bus), at)
         ramp = self._ramp[: len(bus)]
         for duck in self._ducks:
             duck.lower(bus, at, ramp)
-        for sound in spoken:
-            bus += sound
-        short = [voice for voice, _ in self.over if voice.short]
-        self.over = [(voice, duck) for voice, duck in self.over if not voice.over]
-        self._ducks = [duck for duck in self._ducks if not duck.is_over(at + len(bus))]
+        done = False
+        for voice, duck in self.over:
+            if duck.follows:
+                bus += heard[voice.play.id]
+            else:
+                self._add(voice, bus, at)
+                if voice.short:  # it broke off: the programme comes up again
+                    duck.end = min(duck.end, max(at + len(bus), duck.start))
+            done = done or voice.over
+        after = at + len(bus)
+        short = []
+        if done:
+            short = [voice for voice, _ in self.over if voice.short]
+            self.over = [(voice, duck) for voice, duck in self.over if not voice.over]
+        if not self.over:
+            self._ducks = [duck for duck in self._ducks if not duck.is_over(after)]
         return short
 
-    def _speak(self, voice: Voice, duck: Duck, count: int, at: int) -> NDArray[np.float32]:
+    def _heard_first(self, voice: Voice, duck: Duck, count: int, at: int) -> NDArray[np.float32]:
+        """Return what a voice gives, which its ducking follows."""
         sound = np.zeros((count, 2), dtype=np.float32)
         self._add(voice, sound, at)
-        spoken_until = voice.play.start + voice.frames_done
-        duck.hear(sound[: max(0, spoken_until - at)], at)
-        if voice.over:  # it may have been cut, or have broken off
-            duck.end = min(duck.end, spoken_until)
+        until = voice.play.start + voice.frames_done
+        duck.hear(sound[: max(0, until - at)], at)
+        if voice.short:
+            duck.end = min(duck.end, until)
         return sound
 
     def close(self) -> None:

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 _DEPTHS = tuple(-level for level in FALL_DB)
 LEAST_S = 0.05  # an item sounds for so long at least
+_MOST_MEMOS = 4096
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,12 +38,27 @@ class Cues:
     vocal_end_s: float | None = None
 
 
+# Asked again and again for the same item: remembered for the very object, which never changes.
+_memo: dict[int, tuple[Item, Cues]] = {}
+
+
 def cues_of(item: Item) -> Cues:
     """Return where an item's markers are. Measured ones give way to those set by hand."""
+    known = _memo.get(id(item))
+    if known is not None and known[0] is item:
+        return known[1]
+    cues = _worked_out(item)
+    if len(_memo) >= _MOST_MEMOS:
+        _memo.clear()
+    _memo[id(item)] = (item, cues)
+    return cues
+
+
+def _worked_out(item: Item) -> Cues:
     measure, marks = item.measure, item.marks
     length = measure.duration_s
     trims = not item.untouched
-    if marks is UNMARKED or marks == UNMARKED:  # nearly every item, asked thousands of times
+    if marks is UNMARKED or marks == UNMARKED:  # nearly every item
         return _measured_cues(item, trims)
     cue_in = _set(marks, Marker.CUE_IN, measure.cue_in_s if trims else 0.0, 0.0)
     cue_out = _set(marks, Marker.CUE_OUT, measure.cue_out_s if trims else length, length)

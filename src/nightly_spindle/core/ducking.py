@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from math import cos, pi
 from typing import TYPE_CHECKING
 
@@ -58,6 +59,7 @@ class DuckFrames:
     follow: bool
 
 
+@lru_cache(maxsize=32)
 def duck_frames(ducking: Ducking, rate: int) -> DuckFrames:
     """Return a ducking in frames at the mix rate."""
     return DuckFrames(

@@ -34,11 +34,12 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What the station has, to fill templates with: names of lists, categories; drops' numbers."""
+    """What the station has, to fill templates with: names of lists, categories, pools; drops."""
 
     lists: Sequence[str] = ()
     categories: Sequence[str] = ()
     drops: Sequence[int] = ()
+    pools: Sequence[str] = ()
 
 
 def _first(names: Sequence[str]) -> str:

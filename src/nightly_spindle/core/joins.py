@@ -89,7 +89,7 @@ def _span(item: Item, cues: Cues, rate: int, segues: Segues) -> Span:
     return Span(cue_in, min(max(cue_in, to_frames(at, rate)), cue_out), cue_out)
 
 
-def _played(item: Item, rate: int) -> Span:
+def played_part(item: Item, rate: int) -> Span:
     """Return the part of an item that is played; its segue point is not asked for."""
     cues = cues_of(item)
     cue_out = to_frames(cues.cue_out_s, rate)
@@ -133,7 +133,7 @@ def plan_join(
         edit = segues.pairs.get((out.cart, incoming.cart), _NONE)
     ruled = segues.ruled(out.kind, incoming.kind)
     cues = cues_of(out)
-    here, there = _span(out, cues, rate, segues), _played(incoming, rate)
+    here, there = _span(out, cues, rate, segues), played_part(incoming, rate)
     longest = min(to_frames(ruled.rule.longest_s, rate), (there.cue_out - there.cue_in) // 2)
     start = _start(out, incoming, cues, here, ruled, edit, rate)
     segue = max(start.at, begin)

@@ -67,23 +67,39 @@ def gain(item: Item, levels: Levels, offsets: Offsets = ()) -> Gain:
     The true peak after gain stays under the ceiling; the trim is the operator's own word and
     is not held back by it (the limiter on the output catches what is left).
     """
-    target = levels.target_lufs + dict(offsets).get(str(item.kind), 0.0)
+    db, lifted = _lift(item, levels, offsets)
     measure, trim = item.measure, item.shaping.gain_trim_db
     also = f", {trim:+.1f} dB of its own" if trim else ""
     if measure.integrated_lufs is None:
-        wanted = min(0.0, target - levels.assumed_lufs)
-        return Gain(wanted + trim, f"{wanted:+.1f} dB: its loudness is not known{also}.")
+        return Gain(db, f"{lifted:+.1f} dB: its loudness is not known{also}.")
+    target = _target(item, levels, offsets)
     wanted = target - measure.integrated_lufs
     why = f"from {measure.integrated_lufs:.1f} LUFS to {target:.1f}"
     if wanted > levels.most_gain_db:
         wanted, why = levels.most_gain_db, f"the most that is lifted; {why} it would be more"
-    peak = measure.true_peak_dbtp
-    if peak is not None and wanted > 0 and peak + wanted > levels.ceiling_dbtp:
-        wanted = max(0.0, levels.ceiling_dbtp - peak)
-        why = f"held by its true peak of {peak:.1f} dBTP; {why} it would be more"
-    return Gain(wanted + trim, f"{wanted:+.1f} dB, {why}{also}.")
+    if lifted < wanted:
+        why = f"held by its true peak of {measure.true_peak_dbtp:.1f} dBTP; {why} it would be more"
+    return Gain(db, f"{lifted:+.1f} dB, {why}{also}.")
 
 
 def gain_db(item: Item, levels: Levels, offsets: Offsets = ()) -> float:
     """Return `gain` as a number."""
-    return gain(item, levels, offsets).db
+    return _lift(item, levels, offsets)[0]
+
+
+def _target(item: Item, levels: Levels, offsets: Offsets) -> float:
+    return levels.target_lufs + (dict(offsets).get(str(item.kind), 0.0) if offsets else 0.0)
+
+
+def _lift(item: Item, levels: Levels, offsets: Offsets) -> tuple[float, float]:
+    """Return the gain (dB) with the item's own trim, and without."""
+    target = _target(item, levels, offsets)
+    measure, trim = item.measure, item.shaping.gain_trim_db
+    if measure.integrated_lufs is None:
+        lifted = min(0.0, target - levels.assumed_lufs)
+        return lifted + trim, lifted
+    lifted = min(target - measure.integrated_lufs, levels.most_gain_db)
+    peak = measure.true_peak_dbtp
+    if peak is not None and lifted > 0 and peak + lifted > levels.ceiling_dbtp:
+        lifted = max(0.0, levels.ceiling_dbtp - peak)
+    return lifted + trim, lifted

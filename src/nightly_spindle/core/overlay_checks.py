@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.actions import Finding, Severity
 from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.day_words import counted, listed, span_text
-from nightly_spindle.core.ducking import voice_over_bed
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.overlay_choice import ducking_of
@@ -49,7 +48,7 @@ def overlay_findings(
             [] if at is None else [row for row in rows[max(0, at - 1) : at + 1] if _meet(row, one)]
         )
         found += _over_vocal(programme, state, one, under)
-        found += _too_low(programme, one, under, told)
+        found += _too_low(programme, one, told)
     found += _too_near(programme, state, night.overlays)
     found += _too_soon(programme, state, night.overlays)
     return found
@@ -152,8 +151,8 @@ def _over_vocal(
     programme: Programme, state: AirState, one: OverlayRow, under: Sequence[Row]
 ) -> list[Finding]:
     """Say where an overlay that was placed by hand lies over a vocal."""
-    if one.overlay.where is Where.POINT:
-        return []
+    if one.overlay.where is Where.POINT or not one.overlay.by_hand:
+        return []  # what the rules placed keeps clear by itself
     rate, rules = state.rate, programme.settings.overlay
     found = []
     for row in under:
@@ -176,14 +175,10 @@ def _over_vocal(
     return found
 
 
-def _too_low(
-    programme: Programme, one: OverlayRow, under: Sequence[Row], told: set[tuple[int, str]]
-) -> list[Finding]:
+def _too_low(programme: Programme, one: OverlayRow, told: set[tuple[int, str]]) -> list[Finding]:
     """Say once of a voice that it does not stand out enough over what it lies on."""
-    item, settings = one.overlay.item, programme.settings
+    item, louder = one.overlay.item, one.overlay.over_bed_lu
     ducking = ducking_of(programme.settings, item)
-    beds = [row.play.item for row in under if row.play is not None]
-    louder = voice_over_bed(item, beds, ducking, settings.levels, settings.kind_levels)
     key = (item.cart, one.overlay.over)
     if louder is None or louder >= ducking.least_lu - 0.05 or key in told:
         return []

@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.core.ducking import voice_over_bed
 from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.core.joins import span
 from nightly_spindle.core.overlay_plan import Spot, Window
 from nightly_spindle.core.overlay_pools import Fits, Pool, PoolOptions, Use
 from nightly_spindle.core.overlay_turns import FRESH, in_turn
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.running import AirState, Overlay, Where
 from nightly_spindle.core.timebase import to_frames, us_from_frames
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator
 
     from nightly_spindle.core.ducking import Ducking
+    from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.running import AirState, Where
     from nightly_spindle.core.settings import StationSettings
 
     # says where something so long (frames) lies by a pool's options, None where it does not fit
@@ -37,8 +35,24 @@ class Chosen(NamedTuple):
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class Ground:
+class Draft(NamedTuple):
+    """An overlay that has no number yet: the fields of `core.running.Overlay` after its own."""
+
+    item: Item
+    start: int
+    begin: int
+    end: int
+    line_id: int
+    where: Where
+    over: str
+    origin: str
+    why: str
+    pool: int = 0
+    by_hand: bool = False
+    over_bed_lu: float | None = None
+
+
+class Ground(NamedTuple):
     """Everything that choosing looks at; at frame `cut` something cuts in (None: nothing)."""
 
     programme: Programme
@@ -74,9 +88,7 @@ class Ground:
 
     def playable(self, cart: int) -> Item | None:
         """Return an item that can be played, else None."""
-        if self.programme.why_unplayable(cart):
-            return None
-        return self.programme.item(cart)
+        return None if cart in self.programme.unplayable else self.programme.item(cart)
 
 
 def is_open(ground: Ground, pool: Pool, frame: int) -> bool:
@@ -100,7 +112,7 @@ def is_due(ground: Ground, pool: Pool, frame: int, this: int) -> bool:
         apart = to_frames(pool.options.apart_s, ground.rate)
         if frame - turn.at < apart:
             return False
-    return turn.passed + this >= int(pool.options.every)
+    return ground.state.passed.get(str(pool.id), 0) + this >= int(pool.options.every)
 
 
 def single(
@@ -114,7 +126,7 @@ def single(
     item = ground.playable(cart)
     if item is None:
         return None
-    spot = place(_frames(item, ground.rate), _PLAIN)
+    spot = place(ground.programme.sounding(item)[1], _PLAIN)
     return None if spot is None else Chosen(item, spot, None, origin, why)
 
 
@@ -128,22 +140,28 @@ def from_pool(
     settings = ground.programme.settings
     turn = ground.state.pools.get(str(pool.id), FRESH)
     origin = f"pool “{pool.name}”"
-    fitting: list[Chosen] = []
+    longest = pool.options.fits is Fits.LONGEST and pool.use is Use.VOICEOVERS
+    best: tuple[int, int, Item, Spot] | None = None  # length, rank
     for rank, cart in enumerate(in_turn(pool, turn, settings.seed)):
         item = ground.playable(cart)
-        spot = place(_frames(item, ground.rate), pool.options) if item is not None else None
-        if item is None or spot is None or _is_too_soon(ground, pool, cart, spot.at):
+        if item is None:
             continue
+        frames = ground.programme.sounding(item)[1]
+        if best is not None and frames <= best[0]:
+            continue
+        spot = place(frames, pool.options)
+        if spot is not None and not _is_too_soon(ground, pool, cart, spot.at):
+            best = (frames, rank, item, spot)
+            if not longest:
+                break
+    if best is not None:
+        _, rank, item, spot = best
         why = f"Its turn in “{pool.name}” ({pool.options.order})."
-        if rank:
+        if longest:
+            why = f"The longest of “{pool.name}” that fits."
+        elif rank:
             why = f"The first of “{pool.name}” that can be used here ({pool.options.order})."
-        chosen = Chosen(item, spot, pool, origin, f"{why} {also}".strip())
-        if pool.options.fits is not Fits.LONGEST or pool.use is not Use.VOICEOVERS:
-            return chosen
-        fitting.append(chosen)
-    if fitting:
-        longest = max(fitting, key=lambda one: _frames(one.item, ground.rate))
-        return longest._replace(why=f"The longest of “{pool.name}” that fits.")
+        return Chosen(item, spot, pool, origin, f"{why} {also}".strip())
     if not pool.fallback:
         return None
     instead = single(
@@ -158,17 +176,12 @@ def _is_too_soon(ground: Ground, pool: Pool, cart: int, at: int) -> bool:
     return last is not None and at - last < to_frames(pool.options.least_s, ground.rate)
 
 
-def _frames(item: Item, rate: int) -> int:
-    here = span(item, rate)
-    return here.cue_out - here.cue_in
-
-
 def ducking_of(settings: StationSettings, item: Item) -> Ducking:
     """Return how the programme goes down under an overlay."""
     return settings.duck_voiceover if item.kind is Kind.VOICEOVER else settings.duck_sweeper
 
 
-def decided(ground: Ground, overlay: Overlay) -> int:
+def decided(ground: Ground, overlay: Draft) -> int:
     """Return the frame at which the programme begins to go down for an overlay."""
     ahead = to_frames(ducking_of(ground.programme.settings, overlay.item).ahead_s, ground.rate)
     return max(ground.state.frame, overlay.start - ahead)
@@ -183,15 +196,15 @@ def made(
     over: str,
     *,
     by_hand: bool = False,
-) -> Overlay:
-    """Return what was chosen as an overlay over `beds`; it has no number yet."""
+) -> Draft:
+    """Return what was chosen as an overlay over `beds`."""
     settings, item = ground.programme.settings, chosen.item
     ducking = ducking_of(settings, item)
     louder = voice_over_bed(item, beds, ducking, settings.levels, settings.kind_levels)
     told = "" if louder is None else f" {louder:.0f} LU over the lowered programme."
-    start, begin = chosen.spot.at, span(item, ground.rate).cue_in
-    return Overlay(
-        0, item, start, begin, start + _frames(item, ground.rate), line_id, where, over,
+    start, (begin, frames) = chosen.spot.at, ground.programme.sounding(item)
+    return Draft(
+        item, start, begin, start + frames, line_id, where, over,
         chosen.origin, f"{chosen.why} {chosen.spot.why}{told}",
-        chosen.pool.id if chosen.pool else 0, by_hand,
+        chosen.pool.id if chosen.pool else 0, by_hand, louder,
     )  # fmt: skip

@@ -6,8 +6,7 @@ talked over; an overlay lies in it as its pool wishes, or as near to that as it 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.joins import span
@@ -22,8 +21,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.settings import OverlayRules
 
 
-@dataclass(frozen=True, slots=True)
-class Window:
+class Window(NamedTuple):
     """From frame `low` up to `high` an overlay may sound; `why` says what ends it."""
 
     low: int
@@ -35,16 +33,14 @@ class Window:
         return self.low + frames <= self.high
 
 
-@dataclass(frozen=True, slots=True)
-class Spot:
+class Spot(NamedTuple):
     """Where an overlay begins (frame), and why there."""
 
     at: int
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class Talk:
+class Talk(NamedTuple):
     """Up to which position (frames) an item may be talked over from its start, and why."""
 
     until: int

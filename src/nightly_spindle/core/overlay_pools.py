@@ -7,7 +7,7 @@ Pools are asked in their order: the first that is open, fits and is due gives th
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
 from enum import StrEnum
 from functools import lru_cache
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 _OWN = -10_000_000  # the numbers of links' own events begin here, below those of log drops
 HOUR_END_S = 240  # a link at the end of an hour follows the item on air so long before it
 _MOST_MEMBERS = 500
+_MINUTE_US = 60_000_000
 _SPAN = re.compile(r"(\d{1,2}:\d{2})\s*-\s*(\d{1,2}:\d{2})")
 _START = datetime(2020, 1, 1)  # noqa: DTZ001 - local time, as all of a rule
 
@@ -135,7 +136,7 @@ class Member:
 
 @dataclass(frozen=True, slots=True)
 class Pool:
-    """A named pool. `place` is where it stands among the others."""
+    """A named pool. `place` is where it stands among the others; `carts` are its members'."""
 
     id: int
     name: str
@@ -143,11 +144,11 @@ class Pool:
     members: tuple[Member, ...] = ()
     options: PoolOptions = PoolOptions()
     place: int = 0
+    carts: tuple[int, ...] = field(init=False, default=(), compare=False)
 
-    @property
-    def carts(self) -> tuple[int, ...]:
-        """The cart numbers of its members, in their order."""
-        return tuple(member.cart for member in self.members)
+    def __post_init__(self) -> None:
+        # asked for at every segue, so it is not worked out each time
+        object.__setattr__(self, "carts", tuple(member.cart for member in self.members))
 
     @property
     def fallback(self) -> int:
@@ -167,14 +168,9 @@ class Pool:
     def open_at(self, us: int, tz: ZoneInfo) -> bool:
         """Whether it is switched on and its days, hours and dates hold at an instant."""
         options = self.options
-        if not options.enabled:
-            return False
         if not (options.days or options.hours or options.first or options.last):
-            return True
-        local = local_from(us, tz)
-        begun = _begun(options.hours, local)
-        # a stretch past midnight belongs to the day on which it begins
-        return any(_on_day(options, day) for day in begun)
+            return options.enabled
+        return options.enabled and _open_in(options, us // _MINUTE_US, tz)
 
     def pairs_with(self, out: Item, into: Item) -> bool:
         """Whether a sweeper of it may lie on the segue between two items."""
@@ -270,6 +266,14 @@ def _spans(listing: str) -> tuple[tuple[time, time], ...]:
         )
         found.append((begin, end))
     return tuple(found)
+
+
+@lru_cache(maxsize=2048)
+def _open_in(options: PoolOptions, minute: int, tz: ZoneInfo) -> bool:
+    """Whether days, hours and dates hold in a minute since 1970: none begins within one."""
+    local = local_from(minute * _MINUTE_US, tz)
+    # a stretch past midnight belongs to the day on which it begins
+    return any(_on_day(options, day) for day in _begun(options.hours, local))
 
 
 def _begun(hours: str, local: datetime) -> list[date]:

@@ -9,6 +9,7 @@ A member that cannot be used now stays where it was and comes when it can.
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 from hashlib import blake2s
 from typing import TYPE_CHECKING
 
@@ -25,9 +26,9 @@ def in_turn(pool: Pool, turn: PoolTurn, seed: int) -> tuple[int, ...]:
     """Return the cart numbers of a pool's members, the one whose turn it is first."""
     carts = pool.carts
     if pool.options.order is Order.TURN:
-        known = set(carts)
+        known, heard = set(carts), set(turn.recent)
         had = [cart for cart in turn.recent if cart in known]
-        return (*(cart for cart in carts if cart not in had), *had)
+        return (*(cart for cart in carts if cart not in heard), *had)
     if pool.options.order is Order.WEIGHTED:
         saved = {one.cart: turn.credit.get(str(one.cart), 0.0) + one.weight for one in pool.members}
         places = {cart: place for place, cart in enumerate(carts)}
@@ -38,25 +39,29 @@ def in_turn(pool: Pool, turn: PoolTurn, seed: int) -> tuple[int, ...]:
 def _queue(pool: Pool, turn: PoolTurn, seed: int) -> tuple[int, ...]:
     """Return what is left of a shuffled round, then the next round."""
     carts = pool.carts
-    left = [cart for cart in turn.left if cart in carts]
-    new = [cart for cart in carts if cart not in turn.recent and cart not in left]
-    left += sorted(new, key=lambda cart: _mixed(pool, turn.rounds, seed, cart))
-    after = [cart for cart in carts if cart not in left]
-    after.sort(key=lambda cart: _mixed(pool, turn.rounds + 1, seed, cart))
+    known, had = set(carts), {*turn.recent, *turn.left}
+    left = [cart for cart in turn.left if cart in known]
+    new = [cart for cart in carts if cart not in had]
+    left += sorted(new, key=lambda cart: _mixed(pool.id, turn.rounds, seed, cart))
+    still = set(left)
+    after = [cart for cart in carts if cart not in still]
+    after.sort(key=lambda cart: _mixed(pool.id, turn.rounds + 1, seed, cart))
     if not left and len(after) > 1 and turn.recent and after[0] == turn.recent[-1]:
         # a round does not begin with the one that was heard just before
         after.append(after.pop(0))
     return (*left, *after)
 
 
-def _mixed(pool: Pool, rounds: int, seed: int, cart: int) -> bytes:
-    return blake2s(f"{seed}/pool/{pool.id}/{rounds}/{cart}".encode(), digest_size=8).digest()
+@lru_cache(maxsize=4096)
+def _mixed(pool_id: int, rounds: int, seed: int, cart: int) -> bytes:
+    return blake2s(f"{seed}/pool/{pool_id}/{rounds}/{cart}".encode(), digest_size=8).digest()
 
 
 def taken(pool: Pool, turn: PoolTurn, cart: int, at: int, seed: int) -> PoolTurn:
     """Return where the turn stands once a member is used at station frame `at`."""
-    recent = (*(one for one in turn.recent if one != cart and one in pool.carts), cart)
-    used = replace(turn, recent=recent, passed=0, at=at)
+    members = set(pool.carts)
+    recent = (*(one for one in turn.recent if one != cart and one in members), cart)
+    used = PoolTurn(recent, turn.left, turn.rounds, turn.credit, at)
     if pool.options.order is Order.WEIGHTED:
         total = sum(member.weight for member in pool.members)
         credit = {
@@ -68,15 +73,13 @@ def taken(pool: Pool, turn: PoolTurn, cart: int, at: int, seed: int) -> PoolTurn
         bounded = {one: min(max(saved, -total), total) for one, saved in credit.items()}
         return replace(used, credit=bounded)
     if pool.options.order is Order.SHUFFLED:
-        queue = _queue(pool, turn, seed)
-        rest = [one for one in queue if one != cart]
-        begun = cart not in turn.left and not _is_new(turn, cart)
-        if not begun:
-            still = {*turn.left, *(one for one in pool.carts if _is_new(turn, one))}
-            return replace(used, left=tuple(one for one in rest if one in still))
-        return replace(used, left=tuple(rest), rounds=turn.rounds + 1)
+        had = {*turn.recent, *turn.left}
+        new = members - had
+        if cart in turn.left or cart in new:
+            queue = _queue(pool, turn, seed) if new else turn.left
+            left = {*turn.left, *new}
+            left_after = tuple(one for one in queue if one != cart and one in left)
+            return replace(used, left=left_after)
+        rest = tuple(one for one in _queue(pool, turn, seed) if one != cart)
+        return replace(used, left=rest, rounds=turn.rounds + 1)
     return used
-
-
-def _is_new(turn: PoolTurn, cart: int) -> bool:
-    return cart not in turn.recent and cart not in turn.left

@@ -8,8 +8,8 @@ pools in their order. Overlays sound while the station is unattended; an operato
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from dataclasses import replace
+from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.core.actions import (
     Action,
@@ -26,6 +26,7 @@ from nightly_spindle.core.joins import soonest_pass, span
 from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.overlay_choice import (
     Chosen,
+    Draft,
     Ground,
     asked,
     decided,
@@ -63,14 +64,14 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
 
+_MOST_AHEAD_S = 1.0  # no ducking begins earlier before its voice (`core.ducking`)
 REACH_S = 30.0  # a sweeper begins so long before the next item at the most
 _LATE_S = 5.0  # another overlay may hold one up for so long at its sweeper point
 _SEGUE = "segue"
 _INTRO = "intro"
 
 
-@dataclass(frozen=True, slots=True)
-class Coming:
+class Coming(NamedTuple):
     """The join that the item on air will leave by: the next line starts at frame `starts`."""
 
     line: Line
@@ -79,13 +80,12 @@ class Coming:
     begin: int
 
 
-@dataclass(frozen=True, slots=True)
-class Due:
+class Due(NamedTuple):
     """An overlay that is decided at frame `at`; `key` names the place that has had its chance."""
 
     at: int
     key: str
-    overlay: Overlay
+    overlay: Draft
 
 
 def overlay_on_item(programme: Programme, state: AirState, cut: int | None = None) -> Due | None:
@@ -111,6 +111,16 @@ def overlay_on_segue(
         return None
     due = _on_segue(Ground(programme, state, cut), playing, coming)
     return due if due is not None and due.overlay.start >= state.frame else None
+
+
+def soonest_on_join(starts: int, state: AirState) -> int | None:
+    """Return a frame before which nothing is decided for the join into an item that starts then.
+
+    None where nothing can lie over it: overlays are off, or an operator attends.
+    """
+    if not (state.overlays and state.unattended):
+        return None
+    return starts - to_frames(REACH_S + _MOST_AHEAD_S, state.rate)
 
 
 def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:
@@ -284,7 +294,7 @@ def _for_point(ground: Ground, playing: Play, place: Placer, at: int) -> Chosen 
 
 def begin_overlay(programme: Programme, state: AirState, due: Due, actions: list[Action]) -> None:
     """Let an overlay sound; its pool's turn goes on."""
-    overlay = replace(due.overlay, id=state.take_id())
+    overlay = Overlay(state.take_id(), *due.overlay)
     state.laid.append(due.key)
     state.sounding.append(overlay)
     state.overlaid_until = max(state.overlaid_until, overlay.end)
@@ -300,10 +310,11 @@ def use_of_pool(programme: Programme, state: AirState, number: int, cart: int, a
     if pool is None:
         return
     turn = state.pools.get(str(number), FRESH)
+    state.passed[str(number)] = 0
     if cart in pool.carts:
         state.pools[str(number)] = taken(pool, turn, cart, at, programme.settings.seed)
     else:
-        state.pools[str(number)] = replace(turn, passed=0, at=at)
+        state.pools[str(number)] = replace(turn, at=at)
 
 
 def started(programme: Programme, overlay: Overlay, rate: int) -> StartOverlay:
@@ -368,8 +379,7 @@ def count_segue(
         if f"{_SEGUE}:{pool.id}" in used or not pool.pairs_with(out, into):
             continue
         if pool.open_at(us, programme.settings.tz):
-            turn = state.pools.get(str(pool.id), FRESH)
-            state.pools[str(pool.id)] = replace(turn, passed=turn.passed + 1)
+            state.passed[str(pool.id)] = state.passed.get(str(pool.id), 0) + 1
     wish = line.overlay
     if wish is None or wish.wish is not Wish.THIS or used:
         return
@@ -392,5 +402,4 @@ def count_song(programme: Programme, state: AirState, play: Play) -> None:
     us = us_from_frames(state.frame, state.rate) + state.offset_us
     for pool in programme.pools_for(Use.VOICEOVERS):
         if serves_song(programme, pool, play) and pool.open_at(us, programme.settings.tz):
-            turn = state.pools.get(str(pool.id), FRESH)
-            state.pools[str(pool.id)] = replace(turn, passed=turn.passed + 1)
+            state.passed[str(pool.id)] = state.passed.get(str(pool.id), 0) + 1

@@ -12,6 +12,7 @@ from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.events import AfterSongs, Firing, TimedEvent, firings
 from nightly_spindle.core.holdings import Holdings, streams_of
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
+from nightly_spindle.core.joins import played_part
 from nightly_spindle.core.overlay_pools import Pool, Use
 from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.segue_rules import Segues
@@ -65,12 +66,22 @@ class Programme:
     _from_us: int = 0
     _to_us: int = 0
     _ahead: list[Firing] = field(default_factory=list)
+    _sounding: dict[int, tuple[Item, tuple[int, int]]] = field(default_factory=dict)
 
     def item(self, cart: int) -> Item | None:
         """Return the item in reach with that cart number, or the stream that it stands for."""
         if cart < 0:
             return self._streams.get(cart)
         return STATION_TONE if cart == TONE_CART else self.items.get(cart)
+
+    def sounding(self, item: Item) -> tuple[int, int]:
+        """Return where an item's sound begins (frames) and for how many frames it lasts."""
+        known = self._sounding.get(item.cart)
+        if known is None or known[0] is not item:
+            played = played_part(item, self.settings.rate)
+            known = (item, (played.cue_in, played.cue_out - played.cue_in))
+            self._sounding[item.cart] = known
+        return known[1]
 
     def why_unplayable(self, cart: int) -> str:
         """Return why the item cannot be played, empty when it can."""

@@ -134,7 +134,8 @@ class Overlay:
     `begin` is the position in the item that it starts from. `line_id` is the line that it belongs
     to: on a segue the incoming one. `over` says in words what it lies on, `origin` where it comes
     from (its pool, the song's own, by hand), `why` how it was chosen and placed. `pool` is 0 where
-    it came from none. `by_hand`: it lies where it was put.
+    it came from none. `by_hand`: it lies where it was put. `over_bed_lu` is by how
+    much it is louder than the lowered programme (LU), None where that is not known.
     """
 
     id: int
@@ -149,6 +150,7 @@ class Overlay:
     why: str
     pool: int = 0
     by_hand: bool = False
+    over_bed_lu: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,15 +159,13 @@ class PoolTurn:
 
     `recent` are the members by their last use, the latest last; `left` those of a shuffled round
     that are still to come, `rounds` how many there were; `credit` what weighted members have
-    saved up. `passed` counts segues or songs since it was last used, `at` is the station frame of
-    that.
+    saved up. `at` is the station frame at which it was last used.
     """
 
     recent: tuple[int, ...] = ()
     left: tuple[int, ...] = ()
     rounds: int = 0
     credit: dict[str, float] = field(default_factory=dict)  # by cart: JSON keys are texts
-    passed: int = 0
     at: int | None = None
 
 
@@ -283,8 +283,9 @@ class AirState:
 
     Of overlays: `overlays` whether they may sound, `sounding` those that sound, `overlaid_until`
     the frame at which the last one ends, `laid` which places of the item on air had their chance
-    ("segue" is the join that it leaves by), `pools` where the turn of each pool stands, `voiced`
-    when each overlay was last used (station frame). `changed_at` is the frame at which anything
+    ("segue" is the join that it leaves by), `pools` where the turn of each pool stands, `passed`
+    how many segues or songs passed since it was used, `voiced` when each overlay was last used
+    (station frame). `changed_at` is the frame at which anything
     changed last, `marked` the revision that it is of.
     """
 
@@ -317,6 +318,7 @@ class AirState:
     overlaid_until: int = 0
     laid: list[str] = field(default_factory=list)
     pools: dict[str, PoolTurn] = field(default_factory=dict)  # by pool number
+    passed: dict[str, int] = field(default_factory=dict)  # by pool number
     voiced: dict[str, int] = field(default_factory=dict)  # by cart
     changed_at: int = 0
     marked: int = -1
@@ -349,5 +351,6 @@ class AirState:
             sounding=list(self.sounding),
             laid=list(self.laid),
             pools=dict(self.pools),
+            passed=dict(self.passed),
             voiced=dict(self.voiced),
         )

@@ -39,6 +39,7 @@ from nightly_spindle.core.overlaying import (
     end_overlays,
     overlay_died,
     overlay_on_item,
+    soonest_on_join,
     started,
 )
 from nightly_spindle.core.running import AirState, Heard, Line, Outcome, Play
@@ -259,7 +260,10 @@ class Sequencer(Onward):
         passes = self._next_pass(actions, before if lays is None else min(before, lays.at))
         fades = None if passes is None else self._next_fade(actions)
         programme = passes if fades is None else fades
-        over = None if passes is None else self._over_join(actions, passes, settled, cut)
+        over = None
+        soonest = None if passes is None else soonest_on_join(passes, self.state)
+        if passes is not None and soonest is not None and (lays is None or lays.at >= soonest):
+            over = self._over_join(actions, passes, settled, cut)
         if lays is None or (over is not None and over.at < lays.at):
             lays = over
         if lays is not None and (programme is None or lays.at <= programme):

@@ -1,4 +1,4 @@
-"""How one item wants to be played: gain, untouched, talked over, its own fades."""
+"""How one item wants to be played: gain, untouched, talked over, its own fades and sweeper."""
 
 from __future__ import annotations
 
@@ -29,6 +29,7 @@ class ShapeForm(QWidget):
         self.untouched, self.talk = QComboBox(), QComboBox()
         self.fade_in = DecimalField(0, MOST_FADE_S, "s", "rules")
         self.fade_out = DecimalField(0, MOST_FADE_S, "s", "rules")
+        self.sweeper = DecimalField(1, 1e9, "", "none")
         self.in_curve, self.out_curve = QComboBox(), QComboBox()
         for box in (self.in_curve, self.out_curve):
             for curve, text in CURVES:
@@ -40,6 +41,9 @@ class ShapeForm(QWidget):
         self.trim.entered.connect(lambda v: self.changed.emit({"gain_trim_db": v}))
         self.fade_in.entered.connect(lambda v: self.changed.emit({"fade_in_s": v}))
         self.fade_out.entered.connect(lambda v: self.changed.emit({"fade_out_s": v}))
+        self.sweeper.entered.connect(
+            lambda v: self.changed.emit({"own_sweeper": None if v is None else int(v)})
+        )
         for box, name in ((self.untouched, "untouched"), (self.talk, "talk_over"),
                           (self.in_curve, "fade_in_curve"),
                           (self.out_curve, "fade_out_curve")):  # fmt: skip
@@ -58,6 +62,8 @@ class ShapeForm(QWidget):
             ("Trimmed, faded", "Untouched it plays from end to end: it carries its own shape",
              (self.untouched,)),
             ("Talked over", "Whether voiceovers may play over it", (self.talk,)),
+            ("Own sweeper", "Cart number: at its sweeper points, or on the segue into it",
+             (self.sweeper,)),
             ("Fade-in", "Its own, whatever the rules say", (self.fade_in, self.in_curve)),
             ("Fade-out", "Its own, whatever the rules say", (self.fade_out, self.out_curve)),
         )  # fmt: skip
@@ -79,6 +85,7 @@ class ShapeForm(QWidget):
         own = item.shaping
         self.trim.show_value(own.gain_trim_db or None)
         self.fade_in.show_value(own.fade_in_s)
+        self.sweeper.show_value(own.own_sweeper)
         self.fade_out.show_value(own.fade_out_s)
         kind = str(item.kind).replace("-", " ")
         _offer(self.untouched, own.untouched, f"as a {kind}: ", item.untouched,

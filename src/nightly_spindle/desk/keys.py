@@ -14,7 +14,7 @@ SHORTCUTS = (
     (
         "Everywhere",
         (
-            ("Ctrl+1 to Ctrl+5", "go to Air, Logs, Events, Library, Station"),
+            ("Ctrl+1 to Ctrl+6", "go to Air, Logs, Events, Library, Overlays, Station"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
             ("Ctrl+F", "find items in the library"),
             ("Ctrl+C", "copy the chosen rows as text"),
@@ -68,6 +68,17 @@ SHORTCUTS = (
         ),
     ),
     (
+        "Overlays",
+        (
+            ("Up, Down", "coming: choose a join"),
+            ("Left, Right", "move what lies over it by 0.1 s; Shift 1 s"),
+            ("Space", "hear it, or a member; stop"),
+            ("Delete, Backspace", "nothing there; as the pools say"),
+            ("Ctrl+Up, Ctrl+Down", "pools: asked sooner, later; members: order"),
+            ("Ctrl+N, Ctrl+S", "new pool; keep what was changed"),
+        ),
+    ),
+    (
         "Marking",
         (
             ("Space", "listen from the playhead, or stop"),
@@ -94,7 +105,7 @@ SHORTCUTS = (
         ),
     ),
 )
-_COLUMNS = ((0, 1, 2, 3), (4, 5, 6))  # which parts stand below each other
+_COLUMNS = ((0, 1, 2, 3), (4, 5, 6, 7))  # which parts stand below each other
 
 
 class KeysPage(QFrame):

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.overlay_pools import Pool, Use, with_members
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.pool_form import PoolForm
 from nightly_spindle.desk.pool_tables import MemberRows, PoolRows, RowTable
 from nightly_spindle.desk.shelf import LibraryEdit, Shelf
@@ -106,6 +107,7 @@ class PoolsPage(QWidget):
         self.who.setProperty("role", "strong")
         self.able = QComboBox()
         self.able.setEditable(True)
+        self.able.setLineEdit(Field())  # undoing is the window's where nothing is typed
         self.able.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.able.setMinimumWidth(210)
         self.able.setAccessibleName("Item to add to the pool")
@@ -361,16 +363,18 @@ class PoolsPage(QWidget):
 
     def add_member(self) -> None:
         """Put the item that is chosen in the box into the pool."""
-        pool = self._kept()
-        at = self.able.findText(self.able.currentText(), Qt.MatchFlag.MatchFixedString)
-        if at < 0:
-            at = self.able.findText(self.able.currentText(), Qt.MatchFlag.MatchContains)
-        cart = self.able.itemData(at) if at >= 0 and self.able.currentText().strip() else None
+        words = self.able.currentText().strip()
+        pool = self._kept() if words else None
         if pool is None:
             return
+        at = self.able.findText(words, Qt.MatchFlag.MatchFixedString)
+        if at < 0:
+            at = self.able.findText(words, Qt.MatchFlag.MatchContains)
+        cart = self.able.itemData(at) if at >= 0 else None
         if cart is None:
             self.said.emit("No item of that name can be in this pool; see its kind in Library.")
             return
+        self.able.clearEditText()  # the completer may press Return a second time
         self._write(f"add to “{pool.name}”", with_members(pool, (*pool.carts, int(cart))))
 
     def _take_out_rows(self) -> None:

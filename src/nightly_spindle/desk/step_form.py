@@ -16,6 +16,7 @@ from nightly_spindle.core.steps import (
     PlayFolder,
     PlayItem,
     PlayList,
+    PlayPool,
     Step,
     step_from,
     step_values,
@@ -37,7 +38,8 @@ LABELS = {
 }  # fmt: skip
 WORDS = {
     "play item": "Play an item", "play list": "Play a list", "play folder": "Play from a folder",
-    "play category": "Play from a category", "play stream": "Take over a web stream",
+    "play category": "Play from a category", "play pool": "Play the next of a pool",
+    "play stream": "Take over a web stream",
     "load log": "Load a log", "clear": "Clear what is lined up",
     "go back": "Go back to what was interrupted", "set mode": "Attended or unattended",
     "set overlays": "Overlays on or off", "show text": "Show a text as now playing",
@@ -57,6 +59,7 @@ def new_step(code: str, sheet: EventSheet | None) -> Step:
         PlayItem: {"cart": 0},
         PlayList: {"name": known.lists[0] if known and known.lists else "?"},
         PlayCategory: {"name": known.categories[0] if known and known.categories else "?"},
+        PlayPool: {"name": known.pools[0] if known and known.pools else "?"},
         PlayFolder: {"folder": sheet.folders[0] if sheet and sheet.folders else "audio"},
     }.get(STEPS[code])
     usual = {"str": "", "int": 0, "bool": True, "float": 0.0}
@@ -153,8 +156,9 @@ class StepForm(QWidget):
             "pick": [(str(one), str(one)) for one in Pick],
         }
         if sheet is not None:
-            lists = isinstance(self._step, PlayList)
-            named = sheet.known.lists if lists else sheet.known.categories
+            named = {PlayList: sheet.known.lists, PlayPool: sheet.known.pools}.get(
+                type(self._step), sheet.known.categories
+            )
             found["drop"] = [(str(number), text) for number, text in sheet.drops.items()]
             found["folder"] = [(one, one) for one in sheet.folders]
             found["name"] = [(one, one) for one in named]

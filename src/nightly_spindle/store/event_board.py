@@ -97,6 +97,7 @@ class EventBoard:
                 [row[0] for row in connection.execute("SELECT name FROM list ORDER BY name")],
                 [row[0] for row in connection.execute("SELECT name FROM category ORDER BY name")],
                 sorted(programme.drops),
+                [pool.name for pool in programme.pools],
             ),
             self._folders(snapshot),
             {number: drop.name for number, drop in programme.drops.items()},
