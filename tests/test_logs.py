@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from nightly_spindle.core.errors import LogUnreadable, SettingRefused
 from nightly_spindle.core.log_edits import LogEdit, Op, applied, edit_from_values, next_key
-from nightly_spindle.core.log_meanings import Meaning, Means, meaning_from, meant
+from nightly_spindle.core.log_meanings import Meaning, Means, meaning_from, meant, tag_of
 from nightly_spindle.core.log_tables import parse_columns, propose_columns, propose_csv
 from nightly_spindle.core.log_text import lines_of
 from nightly_spindle.core.log_writers import COLUMNS, LogEntry, write_log
@@ -435,6 +435,11 @@ def test_lines_mean_what_the_table_says(raw, status, value):
 def test_meanings_read_from_words():
     assert meaning_from("A=B*=break 2") == Meaning("A=B*", Means.BREAK, 2)
     assert meaning_from("NEWS=cart 7").sentence() == "“NEWS” is cart 7"
+    tag = meaning_from("*Request*=tag")
+    assert (tag.tag, tag.sentence()) == ("request", "“*Request*” tags its line “request”")
+    line = LogLine(1, "a.flac", label="Lamp (REQUEST)", path="a.flac")
+    assert (tag_of(line, [*TABLE, tag]), tag_of(line, TABLE)) == ("request", "")
+    assert meant(line, [tag]) is None  # it is matched as any other
     for bad in ("x", "x=tune", "=break", "**=ignore", "x=cart", "x=break 99", "x=break two"):
         with pytest.raises(SettingRefused):
             meaning_from(bad)

@@ -14,9 +14,11 @@ from scipy.stats import chisquare
 from test_sequencer import Logs, state_at
 
 from nightly_spindle.core.cues import cues_of
+from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.events import Entry, TimedEvent
 from nightly_spindle.core.items import Kind
+from nightly_spindle.core.log_meanings import meaning_from
 from nightly_spindle.core.markers import Marks, Shaping
 from nightly_spindle.core.overlay_pools import (
     Edge,
@@ -39,7 +41,7 @@ from nightly_spindle.core.running import Line, Origin, OverlayWish, Source, Wher
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.settings import OverlayRules, StationSettings
 from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import PlayItem, SetOverlays
+from nightly_spindle.core.steps import LoadLog, PlayItem, SetOverlays
 from nightly_spindle.core.timebase import US, resolve_local, to_frames
 from nightly_spindle.store.journal import decode_state, encode_state
 
@@ -567,6 +569,20 @@ def test_a_restart_goes_on_with_the_next_in_turn():
     assert [row.start for row in recorder.rows[1:] if row.play] == [
         row.start for row in through.rows if row.start > cut.start + 4 * RATE
     ]
+
+
+def test_a_log_tags_its_lines_for_voiceovers():
+    spoken = voice(900, 4.0, Kind.VOICEOVER)
+    items = [song(1, intro=9.0), song(2, intro=9.0), spoken]
+    load = TimedEvent(1, "Load", TimeRule(datetime(2026, 11, 24, 12)), Entry.CUT_IN, (LoadLog(1),))
+    drop = LogDrop(1, "Day log", "/logs", "%Y-%m-%d.m3u",
+                   DropOptions(loads=Loads.OTHERWISE, expected=""),
+                   meanings=(meaning_from("2.*=tag"),))  # fmt: skip
+    programme = Programme(StationSettings("Pier", "Europe/Lisbon"), Logs(d2026_11_24=[1, 2, 1]),
+                          {item.cart: item for item in items}, [load], {1: drop},
+                          pools=[pool(Use.VOICEOVERS, tags="2.")])  # fmt: skip
+    found = aired(on_air(programme, []), 150)
+    assert [one.overlay.over for one in found.overlays] == ["the intro of “Title 2”"]
 
 
 def test_a_line_and_a_date_say_it_in_the_origin():

@@ -28,6 +28,7 @@ from nightly_spindle.core.drops import (
     ReadingState,
     Rest,
 )
+from nightly_spindle.core.log_meanings import tag_of
 from nightly_spindle.core.matching import ITEM_LINES, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
 from nightly_spindle.core.running_time import running_time
@@ -161,12 +162,14 @@ def lines_from(
 ) -> list[Line]:
     """Return the reading's lines that can air; those that were not found leave a trace each."""
     lines = []
+    drop = programme.drops.get(reading.drop)
     for match in reading.matches:
         if match.status not in ITEM_LINES:
             continue
         how = f"{why} Found by {match.how}."
         origin = Origin(source, reading.file, match.line.number, how, reading.drop)
-        line = Line(state.take_id(), match.cart or 0, origin)
+        tag = tag_of(match.line, drop.meanings) if drop is not None else ""
+        line = Line(state.take_id(), match.cart or 0, origin, tag=tag)
         if match.status is Status.MATCHED and programme.item(line.cart) is not None:
             lines.append(line)
         else:

@@ -34,11 +34,15 @@ class Means(StrEnum):
     COMMENT = "comment"
     IGNORE = "ignore"
     ITEM = "item"
+    TAG = "tag"
 
 
 @dataclass(frozen=True, slots=True)
 class Meaning:
-    """One row of the table. `value`: a break's spots, an item's cart number; else 0."""
+    """One row of the table. `value`: a break's spots, an item's cart number; else 0.
+
+    A tag decides nothing: lines that it fits carry its text as a word that pools of overlays go by.
+    """
 
     text: str
     means: Means
@@ -53,8 +57,14 @@ class Meaning:
             Means.COMMENT: "is a comment",
             Means.IGNORE: "is left out",
             Means.ITEM: f"is cart {self.value}",
+            Means.TAG: f"tags its line “{self.tag}”",
         }
         return f"“{self.text}” {said[self.means]}"
+
+    @property
+    def tag(self) -> str:
+        """The word that it gives to lines."""
+        return " ".join(self.text.replace("*", " ").split()).casefold()
 
 
 _BY_TYPE = {
@@ -63,7 +73,8 @@ _BY_TYPE = {
     "mark": Means.MARK, "time": Means.MARK, "time mark": Means.MARK, "timed mark": Means.MARK,
 }  # fmt: skip
 _WORDS = {"break": Means.BREAK, "mark": Means.MARK, "comment": Means.COMMENT,
-          "ignore": Means.IGNORE, "item": Means.ITEM, "cart": Means.ITEM}  # fmt: skip
+          "ignore": Means.IGNORE, "item": Means.ITEM, "cart": Means.ITEM,
+          "tag": Means.TAG}  # fmt: skip
 
 
 def meaning_from(text: str) -> Meaning:
@@ -75,7 +86,7 @@ def meaning_from(text: str) -> Meaning:
     if not (equals and said.strip() and word in _WORDS) or (number and not value):
         raise SettingRefused(
             f"'{text}' is no meaning; write it like “SPOTS*=break 2”, “* TOP OF HOUR=mark”, "
-            "“END=ignore” or “NEWS=cart 1024”"
+            "“END=ignore”, “*request*=tag” or “NEWS=cart 1024”"
         )
     return checked_meaning(Meaning(said.strip(), _WORDS[word], value))
 
@@ -93,9 +104,8 @@ def checked_meaning(row: Meaning) -> Meaning:
 
 def meant(line: LogLine, table: Sequence[Meaning]) -> Match | None:
     """Return what a line means that names no item by itself; None when it is to be matched."""
-    texts = [line.raw, line.comment, line.type]
     for row in table:
-        if any(text and _expression(row.text).fullmatch(text) for text in texts):
+        if row.means is not Means.TAG and _fits(line, row):
             return _match(line, row)
     if line.remark:
         return Match(line, Status.COMMENT, "a comment in the log")
@@ -108,6 +118,17 @@ def meant(line: LogLine, table: Sequence[Meaning]) -> Match | None:
     if not (line.fault or line.path or line.cart is not None or line.title):
         return Match(line, Status.COMMENT, "it names nothing")
     return None
+
+
+def tag_of(line: LogLine, table: Sequence[Meaning]) -> str:
+    """Return the word that the table gives to a line for pools of overlays, empty for none."""
+    rows = (row for row in table if row.means is Means.TAG)
+    return next((row.tag for row in rows if _fits(line, row, line.label)), "")
+
+
+def _fits(line: LogLine, row: Meaning, also: str = "") -> bool:
+    texts = (line.raw, line.comment, line.type, also)
+    return any(text and _expression(row.text).fullmatch(text) for text in texts)
 
 
 def _match(line: LogLine, row: Meaning) -> Match:

@@ -148,10 +148,10 @@ class Onward(Edits):
             if not state.upcoming:
                 line_up(self.programme, state, self._expected_end(), actions)
             line = state.upcoming[0]
-            item = self.programme.item(line.cart)
-            why = self.programme.why_unplayable(line.cart)
-            if item is not None and not why:
+            item = self.programme.playable(line.cart)
+            if item is not None:
                 return line, item
+            item, why = self.programme.item(line.cart), self.programme.why_unplayable(line.cart)
             state.upcoming.pop(0)
             state.revision += 1
             title = item.title if item else f"cart {line.cart}"

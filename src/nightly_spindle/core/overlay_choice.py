@@ -86,10 +86,6 @@ class Ground(NamedTuple):
         """Return the wall clock's instant (µs) of a frame."""
         return us_from_frames(frame, self.rate) + self.state.offset_us
 
-    def playable(self, cart: int) -> Item | None:
-        """Return an item that can be played, else None."""
-        return None if cart in self.programme.unplayable else self.programme.item(cart)
-
 
 def is_open(ground: Ground, pool: Pool, frame: int) -> bool:
     """Whether a pool is open at a frame."""
@@ -123,7 +119,7 @@ def single(
     why: str,
 ) -> Chosen | None:
     """Return an overlay that comes from no pool, None when it cannot be played or does not fit."""
-    item = ground.playable(cart)
+    item = ground.programme.playable(cart)
     if item is None:
         return None
     spot = place(ground.programme.sounding(item)[1], _PLAIN)
@@ -143,7 +139,7 @@ def from_pool(
     longest = pool.options.fits is Fits.LONGEST and pool.use is Use.VOICEOVERS
     best: tuple[int, int, Item, Spot] | None = None  # length, rank
     for rank, cart in enumerate(in_turn(pool, turn, settings.seed)):
-        item = ground.playable(cart)
+        item = ground.programme.playable(cart)
         if item is None:
             continue
         frames = ground.programme.sounding(item)[1]

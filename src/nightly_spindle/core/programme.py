@@ -89,6 +89,10 @@ class Programme:
             return "it is not in the library"
         return self.unplayable.get(cart, "")
 
+    def playable(self, cart: int) -> Item | None:
+        """Return the item with that cart number if it can be played."""
+        return None if self.unplayable.get(cart) else self.item(cart)
+
     def __post_init__(self) -> None:
         """Work out what follows from the events."""
         self.set_events(self.events, self.drops, self.holdings)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.actions import Action, Finding, Severity
 from nightly_spindle.core.drops import Loads, Short
 from nightly_spindle.core.items import TONE_CART
+from nightly_spindle.core.log_meanings import tag_of
 from nightly_spindle.core.rotation import choose
 from nightly_spindle.core.running import Line, Origin, Source
 from nightly_spindle.core.steps import LoadLog
@@ -75,7 +76,8 @@ def _again(programme: Programme, state: AirState, drop: LogDrop, slot: Slot) -> 
             continue
         why = f"Nothing was lined up, so the log plays again. Found by {match.how}."
         origin = Origin(Source.DAY_LOG_AGAIN, reading.file, match.line.number, why, drop.id)
-        lines.append(Line(state.take_id(), match.cart, origin))
+        tag = tag_of(match.line, drop.meanings)
+        lines.append(Line(state.take_id(), match.cart, origin, tag=tag))
     return lines
 
 
