@@ -474,6 +474,49 @@ def test_overlays_are_switched_off_by_event_and_wait_for_nobody_who_attends():
     assert not aired(sequencer, 100).overlays
 
 
+def codes(sequencer, hours=0.05):
+    night = rehearse(sequencer.programme, sequencer, [], hours)
+    return {one.code: one for one in night.findings}
+
+
+def test_what_is_placed_by_hand_is_told_where_it_goes_wrong():
+    extra = [voice(900, 5.0), voice(901, 5.0)]
+    items = [song(n, 50.0, intro=4.0, vocal_end=40.0) for n in (1, 2, 3)] + extra
+
+    def told(*wishes, **options):
+        lines = {f"line{n}": {"overlay": wish} for n, wish in enumerate(wishes, 1)}
+        rest = [pool(carts=(901,), **options)] if options else []
+        return codes(on_air(station(items, rest), [1, 2, 3], **lines))
+
+    over = told(OverlayWish(Wish.THIS, 900, at_s=1.0))["overlay-over-vocal"]
+    assert over.text.endswith("lies over the vocal of “Title 2”.")
+    early = told(OverlayWish(Wish.THIS, 900, at_s=-9.0))["overlay-over-vocal"]
+    assert early.text.endswith("lies over the vocal of “Title 1”.")
+    assert "overlay-over-vocal" not in told(OverlayWish(Wish.THIS, 900, at_s=-2.0))
+    # the same one again after 46 s, though it is to rest for ten minutes
+    again = OverlayWish(Wish.THIS, 901)
+    soon = told(again, again, least_s=600.0)["overlay-too-soon"]
+    assert "“Title 901” comes again at" in soon.text
+    assert "after 46 s (by hand); it is to rest for 10 min" in soon.text
+
+
+def test_overlays_that_touch_and_a_switch_that_is_off_are_told():
+    items = [song(1, 50.0), song(2, 50.0, intro=9.0, points=(2.0,), own_sweeper=901),
+             voice(900, 5.0), voice(901, 4.0)]  # fmt: skip
+    wish = OverlayWish(Wish.THIS, 900, at_s=-3.5)
+    programme = station(items, [pool(carts=(900,), enabled=False)])
+    found = codes(on_air(programme, [1, 2], line1={"overlay": wish}))
+    assert "overlays-touch" not in found  # the point waits for a second after the other
+    items[0] = song(1, 50.0, points=(40.0,), own_sweeper=901)
+    programme = station(items, programme.pools)
+    near = OverlayWish(Wish.THIS, 900, at_s=-1.5)
+    found = codes(on_air(programme, [1, 2], line1={"overlay": near}))
+    assert "lie less than 1 s apart on “Title 1” into “Title 2”" in found["overlays-touch"].text
+    sequencer = on_air(programme, [1, 2])
+    sequencer.set_overlays(on=False)
+    assert codes(sequencer)["overlays-off"].severity == "warning"
+
+
 # -- whatever happens ------------------------------------------------------------------------------
 
 POOLS = st.lists(

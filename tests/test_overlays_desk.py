@@ -130,6 +130,13 @@ def test_what_lies_over_a_join_is_seen_dragged_chosen_heard_and_taken_back(qtbot
     undo(qtbot, window)
     qtbot.waitUntil(lambda: wish_of(station, line)[0] is None, timeout=LONG)
 
+    # all of them off and on again
+    qtbot.mouseClick(place.sound, LEFT, pos=QPoint(10, place.sound.height() // 2))
+    qtbot.waitUntil(lambda: not ask(station, "state")["state"]["overlays"], timeout=LONG)
+    qtbot.waitUntil(lambda: planned() is None, timeout=LONG)
+    undo(qtbot, window)
+    qtbot.waitUntil(lambda: ask(station, "state")["state"]["overlays"], timeout=LONG)
+
     # another one chosen for it, nothing, a tag
     qtbot.waitUntil(lambda: planned() is not None and not planned().by_hand, timeout=LONG)
     choice = place.panel.choice
@@ -213,5 +220,17 @@ def test_a_pool_is_made_filled_put_in_order_and_taken_out(qtbot, window, station
     for _ in range(3):
         undo(qtbot, window)
     qtbot.waitUntil(lambda: len(pools(station)["Foghorn"].members) == 1, timeout=LONG)
+    # tried on a join though the engine is off
+    qtbot.mouseClick(place.tabs["Coming"], LEFT)
+    qtbot.waitUntil(lambda: bool(place.joins.rows), timeout=LONG)
+    place.joins.choose(place.joins.rows[0].line_id)
+    choice = place.panel.choice
+    choice.setCurrentIndex(choice.findText("bell (id)"))
+    choice.activated.emit(choice.currentIndex())
+    assert place.panel.tried() == [carts_of(station, "id")[0]]
+    assert "plays what is chosen" in place.panel.fixed.text()
+    qtbot.mouseClick(place.panel.play, LEFT)
+    qtbot.waitUntil(lambda: place.panel.play.text() == "Stop", timeout=LONG)
+    qtbot.mouseClick(place.panel.play, LEFT)
     # counted a day ahead, without an engine
     qtbot.waitUntil(lambda: page.pools.rows.coming.get(-1, 0) > 0, timeout=LONG)

@@ -58,6 +58,7 @@ class Control:
             "move": self._move,
             "join": self._join,
             "overlay": self._overlay,
+            "overlays": lambda args: engine.sequencer.set_overlays(on=bool(args["on"])),
             "tag": lambda args: {
                 "was": engine.sequencer.set_tag(int(args["line"]), str(args["tag"]))
             },

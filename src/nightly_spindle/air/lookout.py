@@ -44,7 +44,7 @@ class Lookout:
     def __init__(self, snapshot: Snapshot, wall: Clock) -> None:
         self._snapshot = snapshot
         self._wall = wall
-        self._count = change_count(snapshot.connection)
+        self._count = snapshot.count
         self._late: dict[int, Item] = {}
         self._sent: dict[int, Item] = {}
         self._asked: Future[list[int]] | None = None

@@ -39,6 +39,9 @@ def overlay_commands(
     how.add_argument("--usual", action="store_true", help="as the pools say")
     lay.add_argument("--at", type=float, metavar="S", help="with --this: begins so many seconds "
                      "after the line starts, negative for before")  # fmt: skip
+    switch = add(group, "switch", "overlays:switch", "have the running engine let overlays sound "
+                 "or not")  # fmt: skip
+    switch.add_argument("to", choices=["on", "off"])
     tag = add(group, "tag", "overlays:tag", "give a line a word that pools can go by")
     tag.add_argument("line", type=int, help="line id")
     tag.add_argument("word", help="such as request; empty takes it away")

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     import argparse
 
 # the findings of a rehearsal that are about overlays
-CODES = frozenset({"pool-empty", "pool-never", "overlay-missing", "intro-too-short",
+CODES = frozenset({"overlays-off", "pool-empty", "pool-never", "overlay-missing", "intro-too-short",
                    "overlay-over-vocal", "voice-too-low", "overlays-touch", "overlay-too-soon",
                    "overlay-left-out"})  # fmt: skip
 
@@ -206,4 +206,14 @@ def tag(options: argparse.Namespace) -> int:
     else:
         print(f"Line {options.line} is tagged “{options.word}”." if options.word
               else f"Line {options.line} has no tag any more.")  # fmt: skip
+    return 0
+
+
+def switch(options: argparse.Namespace) -> int:
+    """Let overlays sound in the running engine, or not."""
+    ask(Path(options.folder), "overlays", on=options.to == "on")
+    if options.json:
+        print_json({"overlays": options.to == "on"})
+    else:
+        print(f"Overlays are {options.to}.")
     return 0

@@ -90,6 +90,11 @@ class Edits:
         self._change(line_id, join=edit)
         return was
 
+    def set_overlays(self, *, on: bool) -> None:
+        """Let overlays sound from here on, or not; one that sounds is not broken off."""
+        self.state.overlays = on
+        self.state.revision += 1
+
     def set_overlay(self, line_id: int, wish: OverlayWish | None) -> OverlayWish | None:
         """Set by hand what lies over a line (None: as the pools say); returns what was set."""
         was = self._line(line_id).overlay

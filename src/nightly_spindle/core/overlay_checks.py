@@ -29,15 +29,22 @@ _MOST_NAMED = 3
 
 
 def overlay_findings(
-    programme: Programme, state: AirState, night: Rehearsal, begin: int
+    programme: Programme, state: AirState, night: Rehearsal, begin: int, *, sound: bool = True
 ) -> list[Finding]:
-    """Return what is wrong with the overlays of a night that begins at frame `begin`."""
+    """Return what is wrong with the overlays of a night that begins at frame `begin`.
+
+    `sound`: they were switched on at its begin.
+    """
     found = [
         one
         for pool in programme.pools
         if _opens(programme, state, night, pool)
         for one in pool_findings(programme, pool, begin)
     ]
+    if programme.pools and not sound:
+        text = "Overlays are switched off: none sounds until they are switched on again."
+        mend = "Switch them on in Overlays, or by a timed event."
+        found.append(Finding("overlays-off", Severity.WARNING, begin, text, mend))
     found += _short_intros(programme, state, night, begin)
     places = {row.line.id: at for at, row in enumerate(night.sounding())}
     rows = night.sounding()

@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.core.cues import cues_of
+from nightly_spindle.core.items import Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.markers import Marker
 from nightly_spindle.core.overlay_pools import Lies
@@ -90,6 +91,19 @@ def intro_window(play: Play, free: int, rate: int, rules: OverlayRules) -> Windo
     """Return where a voiceover may sound over the start of the item on air."""
     talk = talk_until(play.item, play.begin, rate, rules)
     return Window(max(free, play.start), play.start + talk.until - play.begin, talk.why)
+
+
+def trial_s(overlay: Item, into: Item, rate: int, rules: OverlayRules) -> float:
+    """Return where an overlay would begin if it were tried on a join.
+
+    Seconds from the start of the incoming item: a voiceover ends at the post where it fits, all
+    else ends as the item starts.
+    """
+    frames = span(overlay, rate).cue_out - span(overlay, rate).cue_in
+    begin = span(into, rate).cue_in
+    room = talk_until(into, begin, rate, rules).until - begin
+    fits = overlay.kind is Kind.VOICEOVER and room >= frames
+    return (room - frames if fits else -frames) / rate
 
 
 def place_sweeper(

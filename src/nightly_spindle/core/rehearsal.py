@@ -166,7 +166,7 @@ def rehearse(
     state of its own (`AirState.copy`).
     """
     state = sequencer.state
-    begin = state.frame
+    begin, sound = state.frame, state.overlays
     until = begin + round(hours * 3600 * state.rate)
     recorder = Recorder()
     recorder.take(begun)
@@ -188,7 +188,7 @@ def rehearse(
     night.findings += _late(night)
     night.findings += _behind(programme, state, night, recorder.fired)
     night.findings += _not_aired(night)
-    night.findings += overlay_findings(programme, state, night, begin)
+    night.findings += overlay_findings(programme, state, night, begin, sound=sound)
     night.findings += _held(programme, state, begin, until)
     night.findings += [
         Finding(one.code, one.severity, begin, one.text, one.mend) for one in programme.standing

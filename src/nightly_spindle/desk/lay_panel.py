@@ -38,6 +38,7 @@ class LayPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(_WIDE_PX)
         self._join: ComingJoin | None = None
+        self._why_not = ""
         self.title, self.facts, self.why = QLabel(""), QLabel(""), QLabel("")
         self.wrong, self.fixed = QLabel(""), QLabel("")
         self.choice = QComboBox()
@@ -46,7 +47,7 @@ class LayPanel(QWidget):
         self.play = push_button("Hear it", "Listen to the join with what lies over it, or stop "
                                 "(Space)", self.hear.emit)  # fmt: skip
         self._lay_out()
-        self.choice.activated.connect(lambda _: self.wished.emit(self._chosen()))
+        self.choice.activated.connect(self._on_choice)
         self.at.entered.connect(self._on_at)
         self.tag.editingFinished.connect(self._on_tag)
 
@@ -122,6 +123,14 @@ class LayPanel(QWidget):
         found: dict[str, Any] | None = self.choice.currentData()
         return found
 
+    def tried(self) -> list[int]:
+        """Return the overlay that is chosen to be tried and not laid, as a list of one; or none."""
+        wish, join = self._chosen(), self._join
+        if wish is None or join is None or wish.get("wish") != str(Wish.THIS):
+            return []
+        laid = [one.cart for one in join.overlays]
+        return [] if wish["cart"] in laid else [int(wish["cart"])]
+
     def _choose(self, wish: dict[str, Any] | None) -> None:
         plain = None if wish is None else {n: v for n, v in wish.items() if n != "at_s"}
         for at in range(self.choice.count()):
@@ -134,7 +143,8 @@ class LayPanel(QWidget):
         self, join: ComingJoin | None, tz: ZoneInfo, marks: list[Mark], why_not: str
     ) -> None:
         """Show a join; `why_not` says why nothing can be set for it now, empty when it can."""
-        self._join = join
+        same = join is not None and self._join is not None and join.line_id == self._join.line_id
+        self._join, self._why_not = join, why_not
         for widget in (self.play, self.choice, self.at, self.tag):
             widget.setEnabled(join is not None)
         if join is None:
@@ -152,16 +162,20 @@ class LayPanel(QWidget):
         self.wrong.setText("\n".join(f"{mark.text} {mark.mend}" for mark in marks))
         self.wrong.setVisible(bool(marks))
         wish = join.into.wish
-        self._choose(None if wish is None else _values(wish.wish, wish.cart, wish.pool))
+        if not (same and why_not):  # what cannot be laid may be tried: the choice stays
+            self._choose(None if wish is None else _values(wish.wish, wish.cart, wish.pool))
         over = next((one for one in join.overlays if one.where != Where.POINT), None)
         placed = wish is not None and wish.at_s is not None
         self.at.show_value(wish.at_s if placed and wish is not None else None)
         self.at.setEnabled(over is not None and not why_not)
         if not self.tag.hasFocus():
             self.tag.setText(join.into.tag)
-        self.choice.setEnabled(not why_not)
         self.tag.setEnabled(not why_not)
-        self.fixed.setText(why_not)
+        self.fixed.setText(f"{why_not} “Hear it” plays what is chosen." if why_not else "")
+
+    def _on_choice(self, _row: int) -> None:
+        if not self._why_not:
+            self.wished.emit(self._chosen())
 
     def _on_at(self, at_s: float | None) -> None:
         join = self._join

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.overlay_plan import trial_s
 from nightly_spindle.core.running import Where
 from nightly_spindle.core.timebase import US
 from nightly_spindle.desk.board_reading import BoardReading
@@ -26,7 +27,7 @@ from nightly_spindle.desk.lay_panel import LayPanel
 from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.pools_page import PoolsPage
-from nightly_spindle.desk.undo import SetOverlay, SetTag
+from nightly_spindle.desk.undo import SetOverlay, SetTag, SwitchOverlays
 from nightly_spindle.store.overlay_board import OverlayBoard, OverlaySheet
 
 if TYPE_CHECKING:
@@ -77,6 +78,8 @@ class OverlaysPlace(QWidget):
         self.worst.setProperty("role", "name")
         self.only = QCheckBox("Only where something lies")
         self.only.setToolTip("Leave out the joins that nothing lies over")
+        self.sound = QCheckBox("Overlays sound")
+        self.sound.setToolTip("Whether any overlay sounds; timed events can switch it as well")
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self.refresh)
@@ -112,6 +115,8 @@ class OverlaysPlace(QWidget):
             self.tabs[name] = tab
             bar.addWidget(tab)
         bar.addSpacing(10)
+        bar.addWidget(self.sound)
+        bar.addSpacing(10)
         bar.addWidget(self.only)
         bar.addSpacing(10)
         bar.addWidget(self.note, 1)
@@ -135,6 +140,7 @@ class OverlaysPlace(QWidget):
         self.pools.said.connect(self.say)
         self.pools.hear.connect(self._hear_file)
         self.only.toggled.connect(lambda _: self._show_joins())
+        self.sound.clicked.connect(self.switch)
         self.reading.shelf.failed.connect(self.say)
         self._shelf.changed.connect(self.refresh)
         self._shelf.failed.connect(self.say)
@@ -191,6 +197,7 @@ class OverlaysPlace(QWidget):
         if self.isVisible():
             self.reading.look(lambda board, now: board.sheet(now), self._show, "sheet")
             state = self._state()
+            self._show_switch(state)
             self.day.ask(state, self._now_us(), live=state is not None)
 
     def _show(self, sheet: OverlaySheet) -> None:
@@ -207,8 +214,13 @@ class OverlaysPlace(QWidget):
     def show_plan(self, planned: Planned) -> None:
         """Take a new plan of the coming hours."""
         self.planned = planned
+        self._show_switch(self._state())
         self._show_joins()
         self._show_worst()
+
+    def _show_switch(self, state: AirState | None) -> None:
+        self.sound.setEnabled(state is not None)
+        self.sound.setChecked(state is None or state.overlays)
 
     def _show_joins(self) -> None:
         if self.planned is None:
@@ -287,6 +299,10 @@ class OverlaysPlace(QWidget):
             return
         self.undo.push(SetOverlay(self._link, join.into.title, join.line_id, wish))
 
+    def switch(self, on: bool) -> None:
+        """Let overlays sound, or not, undoably."""
+        self.undo.push(SwitchOverlays(self._link, on=on))
+
     def tag(self, word: str) -> None:
         """Give the chosen line a tag, undoably."""
         join = self.joins.join()
@@ -311,9 +327,10 @@ class OverlaysPlace(QWidget):
             return
         over = [one for one in join.overlays if one.where != Where.POINT]
         carts = [join.out.cart, join.into.cart]
+        tried = self.panel.tried()
 
         def look(catalogue: Catalogue) -> tuple[Meeting, dict[int, Item]] | None:
-            items = catalogue.items([*carts, *(one.cart for one in over)])
+            items = catalogue.items([*carts, *(one.cart for one in over), *tried])
             settings, segues = catalogue.rules()
             if any(cart not in items for cart in carts):
                 return None
@@ -331,6 +348,14 @@ class OverlaysPlace(QWidget):
                 for one in over
                 if one.cart in items
             ]
+            if tried:
+                settings = meeting.settings
+                laid = [
+                    (items[cart], trial_s(items[cart], meeting.into, settings.rate,
+                                          settings.overlay))
+                    for cart in tried
+                    if cart in items
+                ]  # fmt: skip
             self.ear.play_join(session.to_hear(laid)[0])
             self.panel.play.setText("Stop")
 

@@ -105,7 +105,7 @@ def _plan(folder: Path, asked: Request) -> Planned:
         if kept.snapshot is not None:
             kept.snapshot.connection.close()
         kept.snapshot, kept.read_at = open_station(folder), time.monotonic()
-        kept.change = change_count(kept.snapshot.connection)
+        kept.change = kept.snapshot.count
     snapshot = kept.snapshot
     assert snapshot is not None
     if state is None:

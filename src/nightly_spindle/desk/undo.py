@@ -144,3 +144,19 @@ class SetTag(QUndoCommand):
     def undo(self) -> None:
         """Set it back."""
         self._link.ask("tag", line=self._line, tag=self._was)
+
+
+class SwitchOverlays(QUndoCommand):
+    """Lets overlays sound or not, and the other way round."""
+
+    def __init__(self, link: EngineLink, *, on: bool) -> None:
+        super().__init__(f"switch overlays {'on' if on else 'off'}")
+        self._link, self._on = link, on
+
+    def redo(self) -> None:
+        """Switch."""
+        self._link.ask("overlays", on=self._on)
+
+    def undo(self) -> None:
+        """Switch back."""
+        self._link.ask("overlays", on=not self._on)

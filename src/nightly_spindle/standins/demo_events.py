@@ -63,9 +63,9 @@ def demo_events(tides: int, promo: int, until: date) -> list[TimedEvent]:
                    _at("09:15").start, f"FREQ=DAILY;UNTIL={last:%Y%m%dT%H%M%S}",
                    repeat=Repeat(7200, time(22))),
                Entry.NEXT, PlayItem(promo), over=Over.OFF),
-        TimedEvent(0, "Night sweeper", AfterSongs(4, TimeRule(
+        TimedEvent(0, "Night jingle", AfterSongs(4, TimeRule(
                        _at("22:00").start, "FREQ=DAILY", repeat=Repeat(0, time(2)))),
-                   Entry.NEXT, (PlayCategory("Night sweepers"),)),
+                   Entry.NEXT, (PlayCategory("Jingles"),)),
         TimedEvent(0, "Jingle before the tides", Beside(1, -300.0), Entry.NEXT,
                    (PlayCategory("Jingles"),)),
         TimedEvent(0, "Drowned bells relay", _at("19:00", f"{weekly}SU"), Entry.CUT_IN,

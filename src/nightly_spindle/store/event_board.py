@@ -69,7 +69,7 @@ class EventBoard:
         if self._snapshot is None or count != self._count:
             self.close()
             self._snapshot = open_station(self._folder)
-            self._count = change_count(self._snapshot.connection)
+            self._count = self._snapshot.count
             self._snapshot.look_for_files()
         return self._snapshot
 

@@ -164,7 +164,7 @@ class LogBoard:
                 return self._snapshot
             self.close()
         self._snapshot = open_station(self._folder, settle_s=_SETTLE_S)
-        self._change = change_count(self._snapshot.connection)
+        self._change = self._snapshot.count
         return self._snapshot
 
     def _log(

@@ -43,12 +43,17 @@ POOL_SIZE = 1000  # songs whose turn is next: two days and nights of rotation
 
 @dataclass(slots=True)
 class Snapshot:
-    """A station read once: its programme, and the connection it came from."""
+    """A station read once: its programme, and the connection it came from.
+
+    `count` is how often the station had been edited when reading began (`change_count`): what was
+    edited meanwhile may be read or not, and makes it grow.
+    """
 
     folder: Path
     connection: sqlite3.Connection
     programme: Programme
     logs: LogReader
+    count: int
 
     def reach(self, carts: Iterable[int]) -> None:
         """Bring the items with these cart numbers into the programme's reach."""
@@ -113,6 +118,7 @@ def file_problem(path: str) -> str:
 def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     """Read the station in `folder`. `settle_s`: how long a log must have stood unchanged."""
     connection = connect(folder)
+    count = change_count(connection)
     settings, segues = read_rules(connection)
     events, drops = read_events(connection, folder)
     items: dict[int, Item] = {}
@@ -121,7 +127,7 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     pools, inside = read_pools(connection)
     programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
                           pools=pools, in_category=inside)  # fmt: skip
-    snapshot = Snapshot(folder, connection, programme, logs)
+    snapshot = Snapshot(folder, connection, programme, logs, count)
     snapshot.reach(carts | carts_of(pools))
     load_pool(snapshot)
     return snapshot

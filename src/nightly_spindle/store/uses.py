@@ -45,6 +45,12 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
             for cart in dict.fromkeys(named)
             if cart in wanted
         ]
+    for pool in snapshot.programme.pools:
+        uses += [
+            Use(cart, "pool", f"pool of overlays “{pool.name}”")
+            for cart in dict.fromkeys((*pool.carts, pool.fallback))
+            if cart in wanted
+        ]
     state = load_state(snapshot.connection)
     if state is not None:
         lined = [line.cart for line in state.upcoming if line.cart in wanted]
