@@ -23,6 +23,7 @@ from nightly_spindle.store.library import Library
 from nightly_spindle.store.marking import set_by_hand
 from nightly_spindle.store.pools import save_pool
 from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.station import read_settings
 
 KEY, SHIFT = Qt.Key, Qt.KeyboardModifier.ShiftModifier
 LEFT = Qt.MouseButton.LeftButton
@@ -220,6 +221,17 @@ def test_a_pool_is_made_filled_put_in_order_and_taken_out(qtbot, window, station
     for _ in range(3):
         undo(qtbot, window)
     qtbot.waitUntil(lambda: len(pools(station)["Foghorn"].members) == 1, timeout=LONG)
+    # how deep the programme goes, typed and taken back
+    qtbot.mouseClick(place.tabs["Rules"], LEFT)
+    depth = place.rules.fields["duck-sweeper.depth_db"]
+    qtbot.waitUntil(lambda: depth.text() == "10 dB", timeout=LONG)
+    depth.setFocus()
+    depth.selectAll()
+    qtbot.keyClicks(depth, "14")
+    qtbot.keyClick(depth, KEY.Key_Return)
+    qtbot.waitUntil(lambda: read_settings(station).duck_sweeper.depth_db == 14.0, timeout=LONG)
+    undo(qtbot, window)
+    qtbot.waitUntil(lambda: read_settings(station).duck_sweeper.depth_db == 10.0, timeout=LONG)
     # tried on a join though the engine is off
     qtbot.mouseClick(place.tabs["Coming"], LEFT)
     qtbot.waitUntil(lambda: bool(place.joins.rows), timeout=LONG)

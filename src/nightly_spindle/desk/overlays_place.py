@@ -25,6 +25,7 @@ from nightly_spindle.desk.join_session import JoinSession, Meeting
 from nightly_spindle.desk.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.lay_panel import LayPanel
 from nightly_spindle.desk.listen import Ear
+from nightly_spindle.desk.overlay_rules import OverlayRulesPage
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.pools_page import PoolsPage
 from nightly_spindle.desk.undo import SetOverlay, SetTag, SwitchOverlays
@@ -45,7 +46,8 @@ if TYPE_CHECKING:
 _LOOK_MS = 10_000
 _DAY_H = 24.0
 _PAGES = {"Coming": "The coming joins, and what lies over each",
-          "Pools": "The pools of sweepers, voiceovers and links"}  # fmt: skip
+          "Pools": "The pools of sweepers, voiceovers and links",
+          "Rules": "How the programme goes down under them, what is kept clear"}  # fmt: skip
 
 
 class OverlaysPlace(QWidget):
@@ -74,6 +76,7 @@ class OverlaysPlace(QWidget):
         self.joins = ComingJoins(palette, settings.tz)
         self.panel = LayPanel()
         self.pools = PoolsPage(shelf, self.undo, palette)
+        self.rules = OverlayRulesPage(shelf, self.undo, palette)
         self.worst, self.note = ElidedLabel(), NoteLabel()
         self.worst.setProperty("role", "name")
         self.only = QCheckBox("Only where something lies")
@@ -100,6 +103,7 @@ class OverlaysPlace(QWidget):
         self.stage = QStackedWidget()
         self.stage.addWidget(coming)
         self.stage.addWidget(self.pools)
+        self.stage.addWidget(self.rules)
         self.tabs: dict[str, QToolButton] = {}
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
@@ -160,6 +164,7 @@ class OverlaysPlace(QWidget):
         """Paint in other colours."""
         self.joins.palette_ = palette
         self.pools.set_palette(palette)
+        self.rules.set_palette(palette)
         self.joins.viewport().update()
 
     # -- showing -----------------------------------------------------------------------------------
@@ -188,9 +193,9 @@ class OverlaysPlace(QWidget):
         """Show the coming joins or the pools."""
         for other, tab in self.tabs.items():
             tab.setChecked(other == name)
-        self.stage.setCurrentIndex(0 if name == "Coming" else 1)
+        self.stage.setCurrentIndex(list(_PAGES).index(name))
         self.only.setVisible(name == "Coming")
-        (self.joins if name == "Coming" else self.pools.pools).setFocus()
+        {"Coming": self.joins, "Pools": self.pools.pools, "Rules": self.rules}[name].setFocus()
 
     def refresh(self) -> None:
         """Read the pools again, and count the coming day, where they can be seen."""
@@ -214,6 +219,7 @@ class OverlaysPlace(QWidget):
     def show_plan(self, planned: Planned) -> None:
         """Take a new plan of the coming hours."""
         self.planned = planned
+        self.rules.show_settings(planned.settings)
         self._show_switch(self._state())
         self._show_joins()
         self._show_worst()

@@ -14,12 +14,13 @@ from nightly_spindle.core.steps import PlayItem
 from nightly_spindle.core.week import Coming, Day, next_firings, week_of
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.journal import load_state
-from nightly_spindle.store.snapshot import Snapshot, change_count, open_station
+from nightly_spindle.store.station_board import StationBoard
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
     from datetime import date
-    from pathlib import Path
+
+    from nightly_spindle.store.snapshot import Snapshot
 
 
 _PREVIEW_DAYS = 15
@@ -51,27 +52,14 @@ class EventPreview:
     holds: Holds
 
 
-class EventBoard:
-    """Reads one station's events again and again; one thread uses one board."""
-
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
-        self._snapshot: Snapshot | None = None
-        self._count = -1
-
-    def close(self) -> None:
-        """Close the database."""
-        if self._snapshot is not None:
-            self._snapshot.connection.close()
+class EventBoard(StationBoard):
+    """Reads one station's events again and again."""
 
     def _read(self) -> Snapshot:
-        count = -1 if self._snapshot is None else change_count(self._snapshot.connection)
-        if self._snapshot is None or count != self._count:
-            self.close()
-            self._snapshot = open_station(self._folder)
-            self._count = self._snapshot.count
-            self._snapshot.look_for_files()
-        return self._snapshot
+        snapshot, anew = self._fresh()
+        if anew:
+            snapshot.look_for_files()
+        return snapshot
 
     def sheet(self, now_us: int, monday: date) -> EventSheet:
         """Return the events, the week that begins with a day, and what is wrong."""

@@ -22,7 +22,7 @@ from nightly_spindle.core.timebase import US, frames_from_us, to_frames
 from nightly_spindle.store.item_reading import ITEM, item_from, items_by_cart
 from nightly_spindle.store.log_lookup import proposals
 from nightly_spindle.store.log_reader import LogReader
-from nightly_spindle.store.snapshot import Snapshot, change_count, open_station
+from nightly_spindle.store.station_board import StationBoard
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.matching import Match
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.slots import Slot
+    from nightly_spindle.store.snapshot import Snapshot
 
 _SETTLE_S = 2.0  # as the engine: what changed within it is still being written
 _DAY_US = 86_400 * US
@@ -64,25 +65,16 @@ class Lookalikes:
     items: dict[int, Item] = field(default_factory=dict)
 
 
-class LogBoard:
+class LogBoard(StationBoard):
     """Reads the logs of one station."""
 
     def __init__(self, folder: Path) -> None:
-        self._folder = folder
-        self._snapshot: Snapshot | None = None
-        self._change = -1
+        super().__init__(folder, settle_s=_SETTLE_S)
         self._lengths: dict[tuple[int, str], tuple[tuple[Match, ...], float]] = {}
-
-    def close(self) -> None:
-        """Let go of the station."""
-        if self._snapshot is not None:
-            self._snapshot.connection.close()
-            self._snapshot = None
-            self._lengths.clear()
 
     def board(self, now_us: int, days: int, back: int = 1) -> Board:
         """Return the logs from some broadcast days back to some ahead."""
-        snapshot = self._fresh()
+        snapshot, _ = self._fresh()
         programme = snapshot.programme
         settings = programme.settings
         tz, start = settings.tz, settings.day_start
@@ -105,7 +97,7 @@ class LogBoard:
 
     def opened(self, drop_id: int, slot: Slot, now_us: int) -> OpenedLog | None:
         """Return one log line by line; None when its drop is gone."""
-        snapshot = self._fresh()
+        snapshot, _ = self._fresh()
         programme = snapshot.programme
         drop = programme.drops.get(drop_id)
         if drop is None:
@@ -119,14 +111,14 @@ class LogBoard:
 
     def preview(self, drop: LogDrop, now_us: int) -> list[LogReading]:
         """Return the logs of the coming 24 hours as a drop would find them that is being edited."""
-        snapshot = self._fresh()
+        snapshot, _ = self._fresh()
         reader = LogReader(self._folder, snapshot.connection, snapshot.programme.items, _SETTLE_S)
         coming = snapshot.programme.coming(drop, now_us, now_us + _DAY_US)
         return reader.look([(drop, slot) for slot in coming])
 
     def lookalikes(self, opened: OpenedLog) -> Lookalikes:
         """Return what the lost lines of a log may mean."""
-        snapshot = self._fresh()
+        snapshot, _ = self._fresh()
         found = proposals(snapshot.connection, [line.match for line in opened.lines])
         carts = {proposal.cart for near in found.values() for proposal in near}
         items = {i.cart: i for i in items_by_cart(snapshot.connection, self._folder, carts)}
@@ -134,7 +126,7 @@ class LogBoard:
 
     def pick(self, opened: OpenedLog, key: str, category: str) -> tuple[Item | None, str]:
         """Return the item of a category whose turn it is at a line of a log, and why."""
-        snapshot = self._fresh()
+        snapshot, _ = self._fresh()
         settings = opened.settings
         rows = snapshot.connection.execute(
             f"{ITEM} JOIN item_category x ON x.cart = i.cart JOIN category c"
@@ -156,16 +148,6 @@ class LogBoard:
         return choose(pool, heard, frames_from_us(at, settings.rate), separation)
 
     # -- reading -----------------------------------------------------------------------------------
-
-    def _fresh(self) -> Snapshot:
-        if self._snapshot is not None:
-            change = change_count(self._snapshot.connection)
-            if change == self._change:
-                return self._snapshot
-            self.close()
-        self._snapshot = open_station(self._folder, settle_s=_SETTLE_S)
-        self._change = self._snapshot.count
-        return self._snapshot
 
     def _log(
         self,

@@ -14,12 +14,11 @@ from nightly_spindle.core.running import Outcome
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.journal import load_state
-from nightly_spindle.store.snapshot import Snapshot, change_count, open_station
+from nightly_spindle.store.station_board import StationBoard
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from nightly_spindle.core.running import AirState
+    from nightly_spindle.store.snapshot import Snapshot
 
 _DAY_US = 86_400 * US
 _HEARD = (str(Outcome.AIRED), str(Outcome.ON_AIR))
@@ -67,31 +66,13 @@ class OverlaySheet:
     categories: tuple[str, ...] = ()
 
 
-class OverlayBoard:
-    """Reads one station's pools again and again; one thread uses one board."""
-
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
-        self._snapshot: Snapshot | None = None
-        self._count = -1
-
-    def close(self) -> None:
-        """Close the database."""
-        if self._snapshot is not None:
-            self._snapshot.connection.close()
-
-    def _read(self) -> Snapshot:
-        count = -1 if self._snapshot is None else change_count(self._snapshot.connection)
-        if self._snapshot is None or count != self._count:
-            self.close()
-            self._snapshot = open_station(self._folder)
-            self._count = self._snapshot.count
-        self._snapshot.look_for_files()
-        return self._snapshot
+class OverlayBoard(StationBoard):
+    """Reads one station's pools again and again."""
 
     def sheet(self, now_us: int) -> OverlaySheet:
         """Return the pools with their members and turns."""
-        snapshot = self._read()
+        snapshot, _ = self._fresh()
+        snapshot.look_for_files()
         return overlay_sheet(snapshot, load_state(snapshot.connection), now_us)
 
 
