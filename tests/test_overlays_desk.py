@@ -8,6 +8,7 @@ pytest.importorskip("PySide6")
 
 import test_desk
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from test_desk import on_air
 from test_library_desk import LONG, undo
@@ -137,6 +138,13 @@ def test_what_lies_over_a_join_is_seen_dragged_chosen_heard_and_taken_back(qtbot
     qtbot.waitUntil(lambda: planned() is None, timeout=LONG)
     undo(qtbot, window)
     qtbot.waitUntil(lambda: ask(station, "state")["state"]["overlays"], timeout=LONG)
+
+    qtbot.waitUntil(lambda: planned() is not None, timeout=LONG)
+    joins.setFocus()
+    qtbot.keyClick(joins, KEY.Key_C, Qt.KeyboardModifier.ControlModifier)
+    copied = QGuiApplication.clipboard().text().splitlines()
+    assert len(copied) == len(joins.rows)
+    assert "(pool “Quay”)" in copied[at]
 
     # another one chosen for it, nothing, a tag
     qtbot.waitUntil(lambda: planned() is not None and not planned().by_hand, timeout=LONG)

@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QGuiApplication, QKeySequence, QPainter, QPen
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from nightly_spindle.core.night import Block, Over, cut_short
@@ -62,7 +62,7 @@ class ComingJoins(QAbstractScrollArea):
 
     Signals: `picked` (line id), `moved` (line id, overlay's cart, seconds from the start) when
     an overlay was dragged, `said` (str). Keys: up and down choose, left and right move the
-    overlay by 0.1 s (Shift 1 s).
+    overlay by 0.1 s (Shift 1 s), Ctrl+C copies all rows as text.
     """
 
     picked = Signal(int)
@@ -315,6 +315,15 @@ class ComingJoins(QAbstractScrollArea):
             self._move(self.rows[drag[0]], drag[1], drag[3])
         self.viewport().update()
 
+    def _line(self, row: ComingJoin) -> str:
+        """Return a join as text, a tab between the columns."""
+        over = "; ".join(
+            f"{moment_from(one.start_us, self._tz):%H:%M:%S} {one.title} ({one.origin})"
+            for one in row.overlays
+        )
+        at = f"{moment_from(row.into.start_us, self._tz):%H:%M:%S}"
+        return f"{at}\t{row.out.title}\t{row.into.title}\t{over}"
+
     def _move(self, row: ComingJoin, over: Over, by_s: float) -> None:
         at_s = (over.start_us - row.into.start_us) / US + by_s
         self.moved.emit(row.line_id, over.cart, round(at_s, 2))
@@ -322,6 +331,9 @@ class ComingJoins(QAbstractScrollArea):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Choose by keys, and move what lies over the chosen join."""
         key, at = event.key(), self.row()
+        if event.matches(QKeySequence.StandardKey.Copy):
+            QGuiApplication.clipboard().setText("\n".join(self._line(row) for row in self.rows))
+            return
         steps = {
             Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -10,
             Qt.Key.Key_PageDown: 10, Qt.Key.Key_Home: -len(self.rows),
