@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, ReadingState, check_drop
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.log_sample import worked_out
@@ -281,7 +282,7 @@ class DropsPage(QWidget):
 
 def _told(reading: Found, settings: StationSettings) -> str:
     if reading.state is ReadingState.READ:
-        lost = f", {len(reading.lost)} lines are missing" if reading.lost else ""
+        lost = f", {counted(len(reading.lost), 'line')} missing" if reading.lost else ""
         when = short_date(reading.written_us, settings.tz)
         return f"✓ found, written {when}, {len(reading.carts)} lines{lost}"
     if reading.state is ReadingState.MISSING and reading.close is not None:
