@@ -132,8 +132,11 @@ class Onward(Edits):
         line, item = self._next_line(actions)
         segues = self.programme.segues
         found = self._planned
-        if found is None or not all(
-            one is other for one, other in zip(found[0], (playing, line, item, segues), strict=True)
+        if found is None or not (
+            found[0][0] is playing
+            and found[0][1] is line
+            and found[0][2] is item
+            and found[0][3] is segues
         ):
             join = plan_join(playing.item, playing.begin, item, segues, self.state.rate, line.join)
             self._planned = found = ((playing, line, item, segues), join)
