@@ -11,6 +11,7 @@ from nightly_spindle.core.joins import span
 from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.overlay_choice import ducking_of
 from nightly_spindle.core.overlay_plan import talk_until
+from nightly_spindle.core.overlay_pools import pool_of_event
 from nightly_spindle.core.rehearsal import OverlayRow, Rehearsal, Row, rehearse
 from nightly_spindle.core.running import AirState, Outcome, OverlayWish, Source
 from nightly_spindle.core.segue_rules import JoinEdit
@@ -37,6 +38,7 @@ class Block:
     its own fade-out at the end, of shape `out_curve`; 0 where it plays out. `movable` lines can
     be edited. `edit` is what was set by hand of how it starts, this time alone; `wish` what is to
     lie over it, `tag` its word for pools, `intro_us` the instant up to which it may be talked over.
+    `pool` is the number of the pool that a link comes from, 0 for all else.
     """
 
     line_id: int
@@ -63,6 +65,7 @@ class Block:
     wish: OverlayWish | None = None
     tag: str = ""
     intro_us: int | None = None
+    pool: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -273,6 +276,7 @@ def _block(
         row.line.overlay,
         row.line.tag,
         start_us + us_from_frames(talk - row.play.begin, rate) if talk > row.play.begin else None,
+        pool_of_event(origin.event),
     )
 
 

@@ -13,11 +13,19 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.day_words import CODES, counted, days_text, listed, span_text, time_text
-from nightly_spindle.core.declared import choice, flag, group_from, number, specs, text, texts_of
+from nightly_spindle.core.day_words import counted, days_text, listed, span_text, time_text
+from nightly_spindle.core.declared import choice, flag, number, text
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.events import AfterSongs, Entry, TimedEvent
 from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.listings import (
+    date_of,
+    group_of,
+    unreadable,
+    unusual,
+    weekdays_of,
+    words_of,
+)
 from nightly_spindle.core.recurrence import Repeat, TimeRule
 from nightly_spindle.core.segue_rules import ANY
 from nightly_spindle.core.steps import PlayPool
@@ -28,6 +36,8 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
 _OWN = -10_000_000  # the numbers of links' own events begin here, below those of log drops
+_OWN_EACH = 10  # numbers for the events of one pool
+BREAK_EVENTS = -20_000_000  # those of breaks begin here (core.breaks)
 HOUR_END_S = 240  # a link at the end of an hour follows the item on air so long before it
 _MOST_MEMBERS = 500
 _MINUTE_US = 60_000_000
@@ -151,6 +161,11 @@ class Pool:
         object.__setattr__(self, "carts", tuple(member.cart for member in self.members))
 
     @property
+    def order(self) -> Order:
+        """In which order its members come round."""
+        return self.options.order
+
+    @property
     def fallback(self) -> int:
         """The cart number of what plays when no member can, 0 for nothing."""
         return int(self.options.fallback)
@@ -200,7 +215,7 @@ class Pool:
             rules.append(TimeRule(begin, "FREQ=DAILY", repeat=Repeat(3600, begin.time())))
         return [
             TimedEvent(
-                _OWN - 10 * self.id - n, f"Links “{self.name}”", rule, Entry.NEXT,
+                _OWN - _OWN_EACH * self.id - n, f"Links “{self.name}”", rule, Entry.NEXT,
                 (PlayPool(self.name),), grace_s=0.0,
             )
             for n, rule in enumerate(rules)
@@ -214,13 +229,12 @@ class Pool:
         return f"{_use_sentence(self)} {_turn_sentence(self)}{_when_sentence(self.options)}{rest}"
 
 
+def pool_of_event(number: int) -> int:
+    """Return the pool of links that an event of that number belongs to, 0 for none."""
+    return (_OWN - number) // _OWN_EACH if BREAK_EVENTS < number <= _OWN else 0
+
+
 # -- reading texts ---------------------------------------------------------------------------------
-
-
-@lru_cache(maxsize=256)
-def words_of(listing: str) -> tuple[str, ...]:
-    """Return the words of a text with commas between, folded, the empty ones left out."""
-    return tuple(part.strip().casefold() for part in listing.split(",") if part.strip())
 
 
 @lru_cache(maxsize=256)
@@ -235,20 +249,6 @@ def _pairs(listing: str) -> tuple[tuple[str, str], ...]:
             )
         found.append((out, into))
     return tuple(found)
-
-
-@lru_cache(maxsize=256)
-def _weekdays(listing: str) -> frozenset[int]:
-    """Return the weekdays (0 is Monday) of "fri" or "mon-thu, sun"; all of an empty text."""
-    found: set[int] = set()
-    short = {code.casefold(): number for number, code in enumerate(CODES)}
-    for word in words_of(listing):
-        begin, _, end = word.partition("-")
-        a, b = short.get(begin.strip()[:2]), short.get((end or begin).strip()[:2])
-        if a is None or b is None:
-            raise SettingRefused(f"'{word}' is no day of the week; write it like fri or mon-thu")
-        found |= {(a + n) % 7 for n in range((b - a) % 7 + 1)}
-    return frozenset(found) or frozenset(range(7))
 
 
 @lru_cache(maxsize=256)
@@ -273,7 +273,7 @@ def _open_in(options: PoolOptions, minute: int, tz: ZoneInfo) -> bool:
     """Whether days, hours and dates hold in a minute since 1970: none begins within one."""
     local = local_from(minute * _MINUTE_US, tz)
     # a stretch past midnight belongs to the day on which it begins
-    return any(_on_day(options, day) for day in _begun(options.hours, local))
+    return any(_ondate_of(options, day) for day in _begun(options.hours, local))
 
 
 def _begun(hours: str, local: datetime) -> list[date]:
@@ -294,21 +294,11 @@ def _begun(hours: str, local: datetime) -> list[date]:
     return found
 
 
-def _on_day(options: PoolOptions, day: date) -> bool:
-    if day.weekday() not in _weekdays(options.days):
+def _ondate_of(options: PoolOptions, day: date) -> bool:
+    if day.weekday() not in weekdays_of(options.days):
         return False
-    first, last = _day(options.first), _day(options.last)
+    first, last = date_of(options.first), date_of(options.last)
     return (first is None or day >= first) and (last is None or day <= last)
-
-
-@lru_cache(maxsize=256)
-def _day(written: str) -> date | None:
-    if not written.strip():
-        return None
-    try:
-        return date.fromisoformat(written.strip())
-    except ValueError as error:
-        raise SettingRefused(f"'{written}' is no date; write it like 2026-12-01") from error
 
 
 # -- sentences -------------------------------------------------------------------------------------
@@ -372,7 +362,7 @@ def _when_sentence(options: PoolOptions) -> str:
         spans = [f"{time_text(a)} to {time_text(b)}" for a, b in _spans(options.hours)]
         parts.append(f"from {listed(spans)}")
     if options.days:
-        parts.append(days_text(sorted(_weekdays(options.days))))
+        parts.append(days_text(sorted(weekdays_of(options.days))))
     if options.first:
         parts.append(f"from {options.first} on")
     if options.last:
@@ -400,14 +390,10 @@ def check_pool(pool: Pool) -> None:
         if not 0.1 <= member.weight <= 100
     ]
     options = pool.options
-    for read, written in (
-        (_weekdays, options.days), (_spans, options.hours), (_day, options.first),
-        (_day, options.last), (_pairs, options.pairs),
-    ):  # fmt: skip
-        try:
-            read(written)
-        except SettingRefused as error:
-            wrong.append(str(error))
+    wrong += unreadable(
+        (weekdays_of, options.days), (_spans, options.hours), (date_of, options.first),
+        (date_of, options.last), (_pairs, options.pairs),
+    )  # fmt: skip
     kinds = set(map(str, Kind))
     wrong += [f"'{word}' is not a kind" for word in words_of(options.beside) if word not in kinds]
     if not wrong and options.first and options.last and options.first > options.last:
@@ -420,15 +406,13 @@ def check_pool(pool: Pool) -> None:
 
 def pool_values(pool: Pool) -> dict[str, Any]:
     """Return a pool as plain values; options that are as usual are left out."""
-    usual = texts_of(PoolOptions(), "pool")
-    texts = {n: v for n, v in texts_of(pool.options, "pool").items() if v != usual[n]}
     return {
         "id": pool.id,
         "name": pool.name,
         "use": str(pool.use),
         "place": pool.place,
         "members": [{"cart": one.cart, "weight": one.weight} for one in pool.members],
-        "options": {name.removeprefix("pool."): text for name, text in sorted(texts.items())},
+        "options": unusual(pool.options),
     }
 
 
@@ -440,10 +424,7 @@ def pool_from(values: Mapping[str, Any]) -> Pool:
         raise SettingRefused(
             f"pool “{name}”: it is for '{values.get('use')}'; that is one of {', '.join(Use)}"
         )
-    texts = {f"pool.{option}": str(text) for option, text in values.get("options", {}).items()}
-    known = {f"pool.{option}" for option in specs(PoolOptions)}
-    wrong += [f"there is no option '{name[5:]}'" for name in sorted(set(texts) - known)]
-    options = group_from(PoolOptions, texts, "pool", wrong)
+    options = group_of(PoolOptions, values.get("options", {}), wrong)
     members = []
     for one in values.get("members", ()):
         try:

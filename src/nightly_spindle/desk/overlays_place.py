@@ -281,12 +281,10 @@ class OverlaysPlace(QWidget):
         for over in planned.night.overlays:
             by_pool[over.pool] = by_pool.get(over.pool, 0) + 1
             by_cart[over.cart] = by_cart.get(over.cart, 0) + 1
-        links = {one.pool.name: one.pool.id for one in self.sheet.pools} if self.sheet else {}
         for block in planned.night.blocks:
             by_cart[block.cart] = by_cart.get(block.cart, 0) + 1
-            name = block.brief.removeprefix("Links “").removesuffix("”")
-            if block.brief.startswith("Links “") and name in links:
-                by_pool[links[name]] = by_pool.get(links[name], 0) + 1
+            if block.pool:
+                by_pool[block.pool] = by_pool.get(block.pool, 0) + 1
         self.pools.show_coming(by_pool, by_cart)
 
     # -- acts --------------------------------------------------------------------------------------

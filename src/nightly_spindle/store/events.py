@@ -10,6 +10,7 @@ from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.event_values import event_values, events_from, joined
 from nightly_spindle.core.events import AfterSongs, Beside, Over, TimedEvent, check_event
 from nightly_spindle.core.week import next_firings
+from nightly_spindle.store.named import Row, find, put_rows
 
 if TYPE_CHECKING:
     import sqlite3
@@ -18,7 +19,6 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.library import Library
 
-Row = dict[str, Any]
 _JSON = ("steps", "rule", "options")
 
 
@@ -84,25 +84,12 @@ def restore_events(library: Library, rows: Mapping[int, Sequence[Row]]) -> dict[
     """Make events what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store import tables as t
 
-    library.version()
-    before: dict[int, list[Row]] = {}
-    for number, entries in rows.items():
-        same = t.timed_event.c.id == number
-        before[number] = library.rows(t.timed_event.select().where(same))
-        library.run(t.timed_event.delete().where(same))
-        for row in entries:
-            library.run(t.timed_event.insert().values(**row))
-    return before
+    return put_rows(library, t.timed_event, rows)
 
 
 def find_event(events: Iterable[TimedEvent], wanted: str) -> TimedEvent:
     """Return the event of that number or name; InputFault names those that there are."""
-    known = list(events)
-    for event in known:
-        if str(event.id) == wanted.strip() or event.name.casefold() == wanted.strip().casefold():
-            return event
-    names = ", ".join(f"{event.id} “{event.name}”" for event in known) or "none yet"
-    raise InputFault(f"there is no timed event “{wanted}”; there are: {names}")
+    return find(events, wanted, "timed event")
 
 
 def over_and_done(events: Iterable[TimedEvent], tz: ZoneInfo, now_us: int) -> list[TimedEvent]:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.overlay_pools import KINDS, Pool, check_pool, pool_from, pool_values
+from nightly_spindle.store.named import Before, Row, find, new_number, put_rows
 
 if TYPE_CHECKING:
     import sqlite3
@@ -16,8 +17,6 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.library import Library
 
-Row = dict[str, Any]
-Before = dict[int, list[Row]]
 _JSON = ("members", "options")
 _CARTS_IN = (
     "SELECT x.cart FROM item_category x JOIN category c ON c.id = x.category_id WHERE c.name = ?"
@@ -67,11 +66,8 @@ def save_pool(library: Library, pool: Pool) -> tuple[int, Before]:
     pool = replace(pool, name=" ".join(pool.name.split()))
     check_pool(pool)
     rows = library.rows(t.overlay_pool.select())
-    for row in rows:
-        if row["name"].casefold() == pool.name.casefold() and row["id"] != pool.id:
-            raise InputFault(f"there is a pool “{row['name']}” already; give another name")
+    number = new_number(rows, pool.name, "pool", pool.id)
     if not pool.id:
-        number = max((row["id"] for row in rows), default=0) + 1
         place = max((row["place"] for row in rows), default=0) + 1
         pool = replace(pool, id=number, place=place)
     _check_members(library, pool)
@@ -116,26 +112,12 @@ def restore_pools(library: Library, wanted: Mapping[int, Sequence[Row]]) -> Befo
     """Make pools what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store import tables as t
 
-    library.version()
-    before: Before = {}
-    for number in wanted:
-        same = t.overlay_pool.c.id == number
-        before[number] = library.rows(t.overlay_pool.select().where(same))
-        library.run(t.overlay_pool.delete().where(same))
-    for rows in wanted.values():
-        for row in rows:
-            library.run(t.overlay_pool.insert().values(**row))
-    return before
+    return put_rows(library, t.overlay_pool, wanted)
 
 
 def find_pool(pools: Iterable[Pool], wanted: str) -> Pool:
     """Return the pool of that number or name; InputFault names those that there are."""
-    known = list(pools)
-    for pool in known:
-        if str(pool.id) == wanted.strip() or pool.name.casefold() == wanted.strip().casefold():
-            return pool
-    names = ", ".join(f"{pool.id} “{pool.name}”" for pool in known) or "none yet"
-    raise InputFault(f"there is no pool “{wanted}”; there are: {names}")
+    return find(pools, wanted, "pool")
 
 
 def wrong_pools(entries: Iterable[Mapping[str, Any]], kinds: Mapping[int, str]) -> list[str]:
