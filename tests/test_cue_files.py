@@ -379,8 +379,12 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
             db.execute(f"ALTER TABLE log_drop DROP COLUMN {name}")
         for name in ("rule", "options"):
             db.execute(f"ALTER TABLE timed_event DROP COLUMN {name}")
-        db.execute("DROP TABLE overlay_pool")
-        db.execute("ALTER TABLE as_run DROP COLUMN over")
+        for name in ("overlay_pool", "campaign", "break_pattern", "spot_placed", "placing"):
+            db.execute(f"DROP TABLE {name}")
+        db.execute("DROP INDEX as_run_by_campaign")
+        for name in ("over", "campaign", "break_id", "break_us", "good", "file", "whole_us",
+                     "share"):  # fmt: skip
+            db.execute(f"ALTER TABLE as_run DROP COLUMN {name}")
         db.execute("DROP TABLE log_settled")
         db.execute("DROP TABLE log_edit")
         db.execute("DROP TABLE segue_rule")

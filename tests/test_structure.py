@@ -20,7 +20,8 @@ MUST_NOT = {
     "desk": {"sqlite3", "sqlalchemy"},
 }
 # Arrays are for expanding rules over years and for fitting lengths; the rest of the core is plain.
-ARRAYS = {"core/day_rules.py", "core/recurrence.py", "core/landing.py"}
+ARRAYS = {"core/day_rules.py", "core/recurrence.py", "core/landing.py",
+          "core/break_places.py"}
 # The command line opens the desk; nothing else reaches below itself.
 ALLOWED = {("cli/desk.py", "desk")}
 

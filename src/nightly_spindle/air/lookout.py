@@ -11,6 +11,8 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.slots import AHEAD_US
+from nightly_spindle.store.campaigns import carts_of as spot_carts
+from nightly_spindle.store.campaigns import fillers_of, read_spots
 from nightly_spindle.store.events import over_and_done, retire
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import items_by_cart
@@ -33,6 +35,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import Awaited, Loaded
+    from nightly_spindle.core.spots import SpotPlan
     from nightly_spindle.store.snapshot import Snapshot
 
 _RETIRE_US = 600_000_000  # ten minutes: nothing hangs on it
@@ -50,6 +53,7 @@ class Lookout:
         self._asked: Future[list[int]] | None = None
         self._seen: dict[tuple[int, int], int] = {}  # when a loaded log's file was written
         self._retire_at = 0
+        self._spots: SpotPlan | None = None
         self.engine: Engine | None = None
 
     def look(self) -> None:
@@ -75,6 +79,7 @@ class Lookout:
             for cart in set(reach) - there:
                 reach.pop(cart, None)
             events, drops = read_events(snapshot.connection, snapshot.folder)
+            self._pass_on_spots()
             self._pass_on_events(events, drops)
             self._pass_on_pools()
             settings, segues = read_rules(snapshot.connection)
@@ -96,11 +101,21 @@ class Lookout:
         """Have the engine go by other events, log drops, lists, folders or categories."""
         snapshot = self._snapshot
         programme = snapshot.programme
-        holdings, carts = read_holdings(snapshot.connection, snapshot.folder, events)
+        fillers = fillers_of(self._spots or programme.spots)
+        holdings, carts = read_holdings(snapshot.connection, snapshot.folder, events, fillers)
         snapshot.reach(carts)
         same = (events, drops, holdings) == (programme.events, programme.drops, programme.holdings)
         if self.engine is not None and not same:
             self.engine.ask(partial(programme.set_events, events, drops, holdings))
+
+    def _pass_on_spots(self) -> None:
+        """Have the engine go by other campaigns, break patterns, or another placing."""
+        snapshot = self._snapshot
+        spots = self._spots = read_spots(snapshot.connection, snapshot.folder)
+        snapshot.reach(spot_carts(spots))
+        if self.engine is not None and spots != snapshot.programme.spots:
+            spots.work_out()  # here, not between two blocks
+            self.engine.ask(partial(snapshot.programme.set_spots, spots))
 
     def _pass_on_pools(self) -> None:
         """Have the engine go by other pools of overlays."""

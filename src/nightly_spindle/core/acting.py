@@ -14,12 +14,14 @@ from nightly_spindle.core.holdings import Taken, take
 from nightly_spindle.core.loading import Load, load_log, now_us
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.running import AirState, Block, Deadline, Line, Origin, Outcome, Source
+from nightly_spindle.core.spot_state import BreakRef
 from nightly_spindle.core.steps import (
     PLAYS,
     Clear,
     GoBack,
     LoadLog,
     Placement,
+    PlayBreak,
     PlayStep,
     RaiseAlarm,
     SetMode,
@@ -147,7 +149,11 @@ class _Lines:
         for cart, why in taken.picks:
             told = f"Put in by “{event.name}”, due at {due}. {why}"
             origin = Origin(Source.EVENT, event.name, index + 1, told, event=event.id)
-            lines.append(Line(here.state.take_id(), cart, origin, shows=shows))
+            opens = None
+            if isinstance(step, PlayBreak):
+                number = here.programme.spots.by_number[cart].id
+                opens = BreakRef(number, 0 if event.after_songs else self.firing.at_us)
+            lines.append(Line(here.state.take_id(), cart, origin, shows=shows, opens=opens))
         if step.placement is Placement.REPLACE and not self._goes_back:
             self._clear()
         at = len(here.state.upcoming) if step.placement is Placement.END else here.kept

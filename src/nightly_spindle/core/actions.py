@@ -137,6 +137,16 @@ class LogLoaded:
     from_line: int = 0
 
 
+@dataclass(frozen=True, slots=True)
+class BreakFilled:
+    """A break came at frame `at`. `key` is its pattern and the instant it was due at."""
+
+    at: int
+    key: tuple[int, int]
+    name: str
+    note: str
+
+
 Start = StartVoice | StartOverlay
 Action = (
     StartVoice
@@ -148,4 +158,5 @@ Action = (
     | Finding
     | Fired
     | LogLoaded
+    | BreakFilled
 )

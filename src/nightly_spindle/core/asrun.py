@@ -8,6 +8,7 @@ from zlib import crc32
 
 from nightly_spindle.core.actions import (
     Action,
+    BreakFilled,
     Dropped,
     Ended,
     Finding,
@@ -20,6 +21,7 @@ from nightly_spindle.core.actions import (
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import AirState, Outcome, Overlay, Play
+from nightly_spindle.core.spot_heard import share_heard, whole_frames
 from nightly_spindle.core.timebase import iso, length, us_from_frames
 
 if TYPE_CHECKING:
@@ -33,7 +35,10 @@ if TYPE_CHECKING:
 class AsRun:
     """One line of the as-run log. `key` names the play or line within its engine session.
 
-    `over` says of an overlay what it lay on; it is empty for everything else.
+    `over` says of an overlay what it lay on; it is empty for everything else. Of a campaign's spot:
+    `campaign` is its number, `break_id` and `break_us` the break it was placed in (0 where a
+    log brought it), `good` whether it made good for that. `file` is the audio, `whole_us` how long
+    it is in full, `share` how much of it was heard, 0 to 1, once it is over.
     """
 
     key: str
@@ -48,6 +53,13 @@ class AsRun:
     outcome: str
     note: str
     over: str = ""
+    campaign: int = 0
+    break_id: int = 0
+    break_us: int = 0
+    good: bool = False
+    file: str = ""
+    whole_us: int = 0
+    share: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,10 +102,10 @@ def _line(action: Action, when: Any, session: str, rate: int) -> AsRun | None:
     """Return the line that an action leaves, None for orders to the mixer."""
     if isinstance(action, StartVoice):
         end = action.play.start + action.end - action.play.begin
-        return _played(action.play, when(end), when, Outcome.ON_AIR, "", session, rate)
+        return _played(action.play, end, when, Outcome.ON_AIR, "", session, rate)
     if isinstance(action, Ended):
         told = (action.outcome, action.note, session, rate)
-        return _played(action.play, when(action.end), when, *told)
+        return _played(action.play, action.end, when, *told)
     found: AsRun | None = None
     if isinstance(action, StartOverlay):
         found = _overlaid(action.play, when, action.play.end, Outcome.ON_AIR, "", session)
@@ -103,6 +115,8 @@ def _line(action: Action, when: Any, session: str, rate: int) -> AsRun | None:
         found = _dropped(action.line, when(action.at), action, session)
     elif isinstance(action, LogLoaded):
         found = _log(action, when(action.at), session)
+    elif isinstance(action, BreakFilled):
+        found = _filled(action, when(action.at), session)
     elif isinstance(action, Fired) and action.event_id > 0:
         found = _fired(action, when(action.at), session)
     return found
@@ -116,7 +130,7 @@ def _alarm(finding: Finding, at_us: int, session: str) -> Alarm:
 
 
 def _played(
-    play: Play, end_us: int, when: Any, outcome: Outcome, note: str, session: str, rate: int
+    play: Play, end: int, when: Any, outcome: Outcome, note: str, session: str, rate: int
 ) -> AsRun:
     item = play.item
     notes = [note] if note else []
@@ -126,7 +140,7 @@ def _played(
     return AsRun(
         f"{session}/play/{play.id}",
         when(play.start),
-        end_us,
+        when(end),
         item.cart,
         str(item.kind),
         item.title,
@@ -135,7 +149,20 @@ def _played(
         play.line.origin.why,
         str(outcome),
         "; ".join(notes),
+        **_spot(play.line),
+        file=item.path,
+        whole_us=us_from_frames(whole_frames(play, rate), rate),
+        share=0.0 if outcome is Outcome.ON_AIR else share_heard(play, end, outcome, rate),
     )
+
+
+def _spot(line: Line) -> dict[str, Any]:
+    """Return what a line says of whose spot it is."""
+    spot = line.spot
+    if spot is None:
+        return {}
+    return {"campaign": spot.campaign, "break_id": spot.pattern, "break_us": spot.at_us,
+            "good": spot.good}  # fmt: skip
 
 
 def _overlaid(
@@ -162,6 +189,7 @@ def _dropped(line: Line, at_us: int, action: Dropped, session: str) -> AsRun:
         line.origin.why,
         str(action.outcome),
         action.why,
+        **_spot(line),
     )
 
 
@@ -174,6 +202,16 @@ def _fired(action: Fired, at_us: int, session: str) -> AsRun:
     return AsRun(
         key, at_us, at_us, None, "", f"Event {action.event}", "", action.event, why,
         str(Outcome.FIRED), did,
+    )  # fmt: skip
+
+
+def _filled(action: BreakFilled, at_us: int, session: str) -> AsRun:
+    """Return the line that a break leaves."""
+    key = f"{session}/break/{action.key[0]}/{action.key[1]}/{action.at}"
+    return AsRun(
+        key, at_us, at_us, None, "", f"Break {action.name}", "", action.name,
+        "A break came and was filled.", str(Outcome.FILLED), action.note,
+        break_id=action.key[0], break_us=action.key[1],
     )  # fmt: skip
 
 
@@ -206,4 +244,6 @@ def as_run_view(line: AsRun, tz: ZoneInfo) -> dict[str, Any]:
         "state": line.outcome,
         "note": line.note,
         "over": line.over or None,
+        "campaign": line.campaign or None,
+        "file": line.file or None,
     }

@@ -9,7 +9,15 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.holdings import stream_cart
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running_time import running_time
-from nightly_spindle.core.steps import PLAYS, Pick, PlayCategory, PlayFolder, PlayList, PlayStream
+from nightly_spindle.core.steps import (
+    PLAYS,
+    Pick,
+    PlayBreak,
+    PlayCategory,
+    PlayFolder,
+    PlayList,
+    PlayStream,
+)
 from nightly_spindle.core.timebase import length
 
 if TYPE_CHECKING:
@@ -100,6 +108,10 @@ def _items(
     if isinstance(step, PlayStream):
         item = programme.item(stream_cart(event.id, index))
         return ([item] if item else []), False
+    if isinstance(step, PlayBreak):
+        pattern = programme.spots.named(step.name)
+        item = None if pattern is None else programme.item(pattern.cart)
+        return ([item] if item else []), True
     carts = programme.holdings.carts(step) or ()
     playable = [cart for cart in carts if not programme.why_unplayable(cart)]
     items = [item for cart in playable if (item := programme.item(cart)) is not None]

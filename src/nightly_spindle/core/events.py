@@ -118,6 +118,11 @@ class TimedEvent:
         return any(not isinstance(step, ExpectLog) for step in self.steps)
 
     @property
+    def after_songs(self) -> bool:
+        """Whether it comes after so many songs, not at an instant."""
+        return isinstance(self.rule, AfterSongs)
+
+    @property
     def line_steps(self) -> list[LineStep]:
         """The steps that put lines into the running order."""
         return [step for step in self.steps if isinstance(step, (*PLAYS, LoadLog))]

@@ -12,6 +12,7 @@ from nightly_spindle.core.rotation import choose
 from nightly_spindle.core.running import Heard
 from nightly_spindle.core.steps import (
     Pick,
+    PlayBreak,
     PlayCategory,
     PlayFolder,
     PlayItem,
@@ -107,6 +108,11 @@ def take(
         )
     if isinstance(step, PlayPool):
         return _from_pool(programme, state, step)
+    if isinstance(step, PlayBreak):
+        pattern = programme.spots.named(step.name)
+        if pattern is None:
+            return Taken(lacks=f"{_named(step)} is not there")
+        return Taken(((pattern.cart, "Filled when it comes next."),))
     return _from_holdings(programme, state, event, index, step)
 
 
@@ -129,7 +135,7 @@ def _from_holdings(
     if isinstance(step, PlayItem):
         return Taken(((step.cart, "The item that its step names."),), lacks)
     if isinstance(step, PlayCategory):
-        return Taken(tuple(_in_rotation(programme, state, step, playable)), lacks)
+        return Taken(tuple(_in_rotation(programme, state, step.name, step.count, playable)), lacks)
     return Taken(tuple(_picked(programme, state, event, index, step.pick, playable)), lacks)
 
 
@@ -137,6 +143,8 @@ def needs(programme: Programme, event: TimedEvent, index: int, step: PlayStep) -
     """Return what a step would lack if it were due now, empty when nothing."""
     if isinstance(step, PlayStream):
         return programme.why_unplayable(stream_cart(event.id, index))
+    if isinstance(step, PlayBreak):
+        return "" if programme.spots.named(step.name) else f"{_named(step)} is not there"
     known = programme.holdings.carts(step)
     if isinstance(step, PlayPool):
         pool = _pool(programme, step)
@@ -194,6 +202,8 @@ def _named(step: PlayStep) -> str:
         return f"the folder {step.folder}"
     if isinstance(step, PlayPool):
         return f"the pool “{step.name}”"
+    if isinstance(step, PlayBreak):
+        return f"the break “{step.name}”"
     return f"the category “{step.name}”" if isinstance(step, PlayCategory) else step.name
 
 
@@ -202,17 +212,26 @@ def _title(programme: Programme, cart: int) -> str:
     return f"“{item.title}”" if item else f"item {cart}"
 
 
+def from_category(
+    programme: Programme, state: AirState, name: str, count: int
+) -> list[tuple[int, str]]:
+    """Return items of a category whose turn it is, each with why; none where none can be played."""
+    known = programme.holdings.categories.get(name.strip().casefold(), ())
+    playable = [cart for cart in known if not programme.why_unplayable(cart)]
+    return list(_in_rotation(programme, state, name, count, playable)) if playable else []
+
+
 def _in_rotation(
-    programme: Programme, state: AirState, step: PlayCategory, carts: Sequence[int]
+    programme: Programme, state: AirState, name: str, count: int, carts: Sequence[int]
 ) -> Iterable[tuple[int, str]]:
     pool = [item for cart in carts if (item := programme.item(cart)) is not None]
     separation = to_frames(programme.settings.separation_s, state.rate)
     heard = list(state.history)
-    for _ in range(step.count):
+    for _ in range(count):
         item, why = choose(pool, heard, state.frame, separation)
         assert item is not None
         heard.append(Heard(item.cart, item.artist, item.title, state.frame))
-        yield item.cart, f"Chosen of “{step.name}” as {why}."
+        yield item.cart, f"Chosen of “{name}” as {why}."
 
 
 def _picked(

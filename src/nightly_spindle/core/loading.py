@@ -18,6 +18,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Action, Dropped, Finding, LogLoaded, Severity
+from nightly_spindle.core.break_places import day_of, local_day
 from nightly_spindle.core.drops import (
     EARLIEST,
     Late,
@@ -29,10 +30,11 @@ from nightly_spindle.core.drops import (
     Rest,
 )
 from nightly_spindle.core.log_meanings import tag_of
-from nightly_spindle.core.matching import ITEM_LINES, Status
+from nightly_spindle.core.matching import ITEM_LINES, Match, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.slots import Period, Slot, hours_from
+from nightly_spindle.core.spot_state import Booked, BreakRef
 from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, clock, length, us_from_frames
 
@@ -164,12 +166,15 @@ def lines_from(
     lines = []
     drop = programme.drops.get(reading.drop)
     for match in reading.matches:
+        if match.status is Status.BREAK:
+            lines += _break_line(programme, state, reading, match, why)
         if match.status not in ITEM_LINES:
             continue
         how = f"{why} Found by {match.how}."
         origin = Origin(source, reading.file, match.line.number, how, reading.drop)
         tag = tag_of(match.line, drop.meanings) if drop is not None else ""
-        line = Line(state.take_id(), match.cart or 0, origin, tag=tag)
+        spot = spot_of(programme, match.cart, now_us(state))
+        line = Line(state.take_id(), match.cart or 0, origin, tag=tag, spot=spot)
         if match.status is Status.MATCHED and programme.item(line.cart) is not None:
             lines.append(line)
         else:
@@ -190,6 +195,29 @@ def lines_from(
             )
         )
     return lines
+
+
+def _break_line(
+    programme: Programme, state: AirState, reading: LogReading, match: Match, why: str
+) -> list[Line]:
+    """Return the line that a log's break leaves: filled when it comes next, if a pattern does."""
+    line = match.line
+    pattern = programme.spots.for_log_line(f"{line.raw} {line.comment}")
+    if pattern is None:
+        return []
+    origin = Origin(Source.LOG, reading.file, line.number, f"{why} {match.how}.", reading.drop)
+    opens = BreakRef(pattern.id, 0, int(match.value))
+    return [Line(state.take_id(), pattern.cart, origin, opens=opens)]
+
+
+def spot_of(programme: Programme, cart: int | None, at_us: int) -> Booked | None:
+    """Return whose spot an item is that a log brings, None where no campaign flies with it."""
+    numbers = programme.spots.by_cart.get(cart or 0, ())
+    if not numbers:
+        return None
+    today = day_of(local_day(at_us, programme.settings.tz))
+    flying = [n for n in numbers if programme.spots.campaigns[n].flies_on(today)]
+    return Booked(min(flying)) if flying else None
 
 
 def _not_there(

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.actions import Action, Dropped, Finding, Severity
 from nightly_spindle.core.edits import Edits
 from nightly_spindle.core.events import Entry, Firing
+from nightly_spindle.core.filling import fill_break
 from nightly_spindle.core.firing import order_firing
 from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
 from nightly_spindle.core.loading import top_up
@@ -143,7 +144,10 @@ class Onward(Edits):
         return found[1]
 
     def _next_line(self, actions: list[Action]) -> tuple[Line, Item]:
-        """Return the next line that can be played, dropping those before it that cannot."""
+        """Return the next line that can be played, dropping those before it that cannot.
+
+        A break is filled when it comes next.
+        """
         state = self.state
         while True:
             if not state.upcoming:
@@ -151,6 +155,9 @@ class Onward(Edits):
             if not state.upcoming:
                 line_up(self.programme, state, self._expected_end(), actions)
             line = state.upcoming[0]
+            if line.opens is not None:
+                fill_break(self.programme, state, self._expected_end(), actions)
+                continue
             item = self.programme.playable(line.cart)
             if item is not None:
                 return line, item

@@ -14,7 +14,7 @@ from hashlib import blake2s
 from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.overlay_pools import Order
-from nightly_spindle.core.running import PoolTurn
+from nightly_spindle.core.pool_turn import PoolTurn
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -17,6 +17,7 @@ from nightly_spindle.core.overlay_pools import Pool, Use
 from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.spots import NO_SPOTS, SpotPlan
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
@@ -44,7 +45,7 @@ class Programme:
     what the station says of segues.
     `standing` is what is wrong with the station at any hour, `holdings` what events take from.
     `pools` are the pools of overlays in their order, `in_category` the carts of the categories
-    that they name (folded).
+    that they name (folded). `spots` are campaigns, break patterns and what is placed.
     """
 
     settings: StationSettings
@@ -59,7 +60,9 @@ class Programme:
     holdings: Holdings = field(default_factory=Holdings)
     pools: Sequence[Pool] = ()
     in_category: dict[str, frozenset[int]] = field(default_factory=dict)
+    spots: SpotPlan = NO_SPOTS
     _streams: dict[int, Item] = field(default_factory=dict)
+    _breaks: dict[int, Item] = field(default_factory=dict)
     _counting: list[TimedEvent] = field(default_factory=list)
     _windows_for: tuple[int, int] = (0, 0)
     _windows: list[tuple[TimedEvent, list[tuple[int, int]]]] = field(default_factory=list)
@@ -69,9 +72,12 @@ class Programme:
     _sounding: dict[int, tuple[Item, tuple[int, int]]] = field(default_factory=dict)
 
     def item(self, cart: int) -> Item | None:
-        """Return the item in reach with that cart number, or the stream that it stands for."""
+        """Return the item in reach of that cart number, or the stream or break it stands for.
+
+        A break still to be filled is an item of its expected length; it never sounds.
+        """
         if cart < 0:
-            return self._streams.get(cart)
+            return self._streams.get(cart) or self._breaks.get(cart)
         return STATION_TONE if cart == TONE_CART else self.items.get(cart)
 
     def sounding(self, item: Item) -> tuple[int, int]:
@@ -103,11 +109,18 @@ class Programme:
         """Go by other timed events and log drops from now on."""
         self.events, self.drops, self.holdings = events, drops, holdings
         self._streams = streams_of(events, self.settings.rate)
-        self._begin_anew()
+        self.set_spots(self.spots)
 
     def set_pools(self, pools: Sequence[Pool], in_category: dict[str, frozenset[int]]) -> None:
         """Go by other pools of overlays from now on."""
         self.pools, self.in_category = pools, in_category
+        self._begin_anew()
+
+    def set_spots(self, spots: SpotPlan) -> None:
+        """Go by other campaigns, break patterns, or another placing from now on."""
+        self.spots = spots
+        rate = self.settings.rate
+        self._breaks = {one.cart: one.stand_in(rate) for one in spots.patterns.values()}
         self._begin_anew()
 
     def _begin_anew(self) -> None:
@@ -149,6 +162,7 @@ class Programme:
             overlay=settings.overlay,
             duck_sweeper=settings.duck_sweeper,
             duck_voiceover=settings.duck_voiceover,
+            spots=settings.spots,
         )
         self.segues = segues
 
@@ -157,11 +171,12 @@ class Programme:
         return firings(self.standing_events(), self.settings.tz, after_us, until_us)
 
     def standing_events(self) -> list[TimedEvent]:
-        """Return the station's timed events, and those that log drops and links stand for."""
+        """Return the station's timed events, and those that drops, links and breaks stand for."""
         start = self.settings.day_start
         own = [event for drop in self.drops.values() for event in drop.events(start)]
         links = [event for pool in self.pools for event in pool.events()]
-        return [*self.events, *own, *links]
+        breaks = [event for one in self.spots.patterns.values() for event in one.events()]
+        return [*self.events, *own, *links, *breaks]
 
     def pools_for(self, use: Use) -> list[Pool]:
         """Return the pools of one use, in their order."""

@@ -6,7 +6,9 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from nightly_spindle.core.items import Item
+from nightly_spindle.core.pool_turn import PoolTurn
 from nightly_spindle.core.segue_rules import JoinEdit
+from nightly_spindle.core.spot_state import Booked, BreakRef, SpotState
 
 
 class Source(StrEnum):
@@ -14,6 +16,8 @@ class Source(StrEnum):
 
     LOG = "log"
     EVENT = "timed event"
+    CAMPAIGN = "campaign"
+    BREAK = "break"
     HAND = "by hand"
     DAY_LOG_AGAIN = "safety net: the day's log again"
     ROTATION = "safety net: rotation"
@@ -40,8 +44,9 @@ class Origin:
         """The origin in a few words."""
         if self.file and self.source is Source.LOG:
             return f"{self.file} line {self.line}"
-        if self.source is Source.EVENT:
-            return f"event “{self.file}”"
+        if self.source in {Source.EVENT, Source.CAMPAIGN, Source.BREAK}:
+            what = "event" if self.source is Source.EVENT else str(self.source)
+            return f"{what} “{self.file}”"
         if self.file:
             return f"{self.source} ({self.file} line {self.line})"
         return str(self.source)
@@ -53,6 +58,8 @@ class Origin:
             return f"log line {self.line}"
         return {
             Source.EVENT: self.file,
+            Source.CAMPAIGN: "spot",
+            Source.BREAK: "break",
             Source.HAND: "by hand",
             Source.DAY_LOG_AGAIN: f"log again {self.line}",
             Source.ROTATION: "rotation",
@@ -89,7 +96,8 @@ class Line:
 
     `begin` is the position (frames) that it starts from, 0 its cue in. `shows` stands as now
     playing instead of its own title. `overlay` is what was set by hand to lie over it, `tag` a
-    word that pools of overlays can go by.
+    word that pools of overlays can go by. A line that `opens` a break is filled when it comes next;
+    `spot` says of a campaign's spot whose it is.
     """
 
     id: int
@@ -100,6 +108,8 @@ class Line:
     shows: str = ""
     overlay: OverlayWish | None = None
     tag: str = ""
+    opens: BreakRef | None = None
+    spot: Booked | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +118,8 @@ class Play:
 
     `start` is the station frame at which it sounds first, `begin` the position in the
     item (frames at the mix rate) that it starts from; later than its cue in when it was
-    joined in progress. The item is carried along as it was when it went on air.
+    joined in progress. The item is carried along as it was when it went on air; `whole` is how many
+    frames it should have sounded for where its file turned out to be shorter, else 0.
     """
 
     id: int
@@ -117,6 +128,7 @@ class Play:
     start: int
     begin: int
     joined: bool = False
+    whole: int = 0
 
 
 class Where(StrEnum):
@@ -153,22 +165,6 @@ class Overlay:
     over_bed_lu: float | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class PoolTurn:
-    """Where the turn of a pool stands.
-
-    `recent` are the members by their last use, the latest last; `left` those of a shuffled round
-    that are still to come, `rounds` how many there were; `credit` what weighted members have
-    saved up. `at` is the station frame at which it was last used.
-    """
-
-    recent: tuple[int, ...] = ()
-    left: tuple[int, ...] = ()
-    rounds: int = 0
-    credit: dict[str, float] = field(default_factory=dict)  # by cart: JSON keys are texts
-    at: int | None = None
-
-
 class Outcome(StrEnum):
     """What became of a line, or of a log."""
 
@@ -183,6 +179,7 @@ class Outcome(StrEnum):
     UNPLAYABLE = "unplayable"
     MISSED = "missed"
     FIRED = "fired"
+    FILLED = "filled"
     INTERRUPTED = "interrupted"
 
 
@@ -322,6 +319,7 @@ class AirState:
     voiced: dict[str, int] = field(default_factory=dict)  # by cart
     changed_at: int = 0
     marked: int = -1
+    spots: SpotState = field(default_factory=SpotState)
 
     def mark_change(self) -> None:
         """Remember the present frame as that of the last change, where something has changed."""
@@ -353,4 +351,5 @@ class AirState:
             pools=dict(self.pools),
             passed=dict(self.passed),
             voiced=dict(self.voiced),
+            spots=self.spots.copy(),
         )

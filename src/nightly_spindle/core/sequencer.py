@@ -43,6 +43,7 @@ from nightly_spindle.core.overlaying import (
     started,
 )
 from nightly_spindle.core.running import AirState, Heard, Line, Outcome, Play
+from nightly_spindle.core.spot_heard import note_heard, whole_frames
 from nightly_spindle.core.timebase import to_frames
 
 if TYPE_CHECKING:
@@ -177,7 +178,8 @@ class Sequencer(Onward):
             fall=(),
         )
         item = replace(playing.item, measure=measure, marks=UNMARKED, shaping=AS_USUAL)
-        self.state.playing = replace(playing, item=item)
+        whole = playing.whole or whole_frames(playing, rate)
+        self.state.playing = replace(playing, item=item, whole=whole)
         self.programme.unplayable[playing.item.cart] = why
         self._planned = None
         text = f"“{playing.item.title}” breaks off after {position / rate:.0f} s: {why}."
@@ -332,7 +334,7 @@ class Sequencer(Onward):
         state = self.state
         playing = state.playing
         if playing is not None and not state.unattended:
-            actions.append(Ended(playing, self._natural_end(playing), Outcome.AIRED))
+            self._end(playing, self._natural_end(playing), Outcome.AIRED, "", actions)
             state.playing, state.stopped = None, True
             return
         line, item = self._next_line(actions)
@@ -345,8 +347,15 @@ class Sequencer(Onward):
             end = state.silent_at or playing.start + join.out_end - playing.begin
             if join.overlap >= 0:
                 end = max(end, state.frame)
-            actions.append(Ended(playing, end, Outcome.AIRED))
+            self._end(playing, end, Outcome.AIRED, "", actions)
         self._start(line, item, join, actions)
+
+    def _end(
+        self, play: Play, end: int, outcome: Outcome, note: str, actions: list[Action]
+    ) -> None:
+        """A play is over at frame `end`."""
+        note_heard(self.programme, self.state, play, end, outcome)
+        actions.append(Ended(play, end, outcome, note))
 
     def _cut_to_next(
         self,
@@ -370,7 +379,7 @@ class Sequencer(Onward):
         fade = to_frames(fade_s or settings.levels.cut_fade_s, state.rate)
         curve = settings.segue.fade_out_curve
         actions.append(FadeVoice(state.frame, state.playing.id, fade, curve))
-        actions.append(Ended(state.playing, state.frame + fade, outcome, note))
+        self._end(state.playing, state.frame + fade, outcome, note, actions)
         cut_overlays(state, note, outcome, fade, curve, actions)
         state.playing = None
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import time
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.declared import checked, group_from, number, texts_of
+from nightly_spindle.core.declared import checked, group_from, number, text, texts_of
 from nightly_spindle.core.ducking import Ducking
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.levels import Levels, Offsets, offsets_from, offsets_text
@@ -44,6 +44,23 @@ class OverlayRules:
 
 
 @dataclass(frozen=True, slots=True)
+class SpotRules:
+    """What holds for all advertising."""
+
+    counts_from: float = number(
+        100.0, "%", 1.0, 100.0, "A spot counts when so much of it was heard; less is owed."
+    )
+    categories: str = text(
+        "retail, food, cars, finance, culture, events, travel, health, home, public service",
+        "The categories of spots.",
+    )
+    days_ahead: float = number(30.0, "days", 2.0, 62.0, "Spots are placed so far ahead.")
+    signature: str = text(
+        "Confirmed for the station:", "What stands at the signature line of a proof of play."
+    )
+
+
+@dataclass(frozen=True, slots=True)
 class StationSettings:
     """What holds for the whole station.
 
@@ -70,6 +87,7 @@ class StationSettings:
     overlay: OverlayRules = OverlayRules()
     duck_sweeper: Ducking = Ducking()
     duck_voiceover: Ducking = Ducking()
+    spots: SpotRules = SpotRules()
 
     @property
     def tz(self) -> ZoneInfo:
@@ -94,6 +112,7 @@ _GROUPS: dict[str, tuple[str, type[Any]]] = {
     "overlay": ("overlay", OverlayRules),
     "duck_sweeper": ("duck-sweeper", Ducking),
     "duck_voiceover": ("duck-voiceover", Ducking),
+    "spots": ("spots", SpotRules),
 }
 
 

@@ -24,6 +24,8 @@ from nightly_spindle.core.firing import act
 from nightly_spindle.core.running import AirState, Awaited, Outcome
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.slots import hours_from
+from nightly_spindle.core.spot_heard import note_missed
+from nightly_spindle.core.spot_state import SpotState
 from nightly_spindle.core.steps import LoadLog, Placement
 from nightly_spindle.core.timebase import US, clock, frames_from_us
 
@@ -116,10 +118,25 @@ def take_the_air(
     if saved:
         actions += [_missed(action) for action in passed if not _sounds(action, interrupted)]
         actions += _make_good(programme, sequencer.state, passed)
+        for action in passed:
+            if isinstance(action, Ended):
+                note_missed(sequencer.state, action.play)
     else:
         actions += _joined(sequencer.state, passed)
+        _forget_spots(sequencer.state, at_us)
         sequencer.state.stopped = False  # whoever starts an engine wants to hear it
     return sequencer, actions + sequencer.rejoin()
+
+
+def _forget_spots(state: AirState, at_us: int) -> None:
+    """Nothing was on air before a start with an empty running order: nothing was heard or owed.
+
+    Only what is lined up counts as such; what was missed before is the placing's to make good.
+    """
+    there = {line.id for line in state.upcoming}
+    spots = state.spots
+    kept = [one for one in spots.lined if one.line_id in there]
+    state.spots = SpotState(kept, filled=spots.filled, swept_us=at_us, turns=spots.turns)
 
 
 def _make_good(programme: Programme, state: AirState, passed: Iterable[Action]) -> list[Action]:

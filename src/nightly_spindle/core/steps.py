@@ -119,6 +119,19 @@ class PlayPool:
 
 
 @dataclass(frozen=True, slots=True)
+class PlayBreak:
+    """Put in a break of a pattern, by its name, to be filled with spots when it comes next."""
+
+    code: ClassVar[str] = "play break"
+    name: str
+    placement: Placement = Placement.FRONT
+
+    def sentence(self) -> str:
+        """The step in words."""
+        return f"air a break “{self.name}” {PLACES[self.placement]}"
+
+
+@dataclass(frozen=True, slots=True)
 class PlayStream:
     """Take over a web stream for so long; 0: until the event's own length is over.
 
@@ -243,17 +256,17 @@ class RaiseAlarm:
         return f"raise the alarm “{self.text}”"
 
 
-PlayStep = PlayItem | PlayList | PlayFolder | PlayCategory | PlayPool | PlayStream
+PlayStep = PlayItem | PlayList | PlayFolder | PlayCategory | PlayPool | PlayBreak | PlayStream
 LineStep = PlayStep | LoadLog
 Step = LineStep | ExpectLog | Clear | GoBack | SetMode | SetOverlays | ShowText | RaiseAlarm
 
 # in the order in which a form offers them
 STEPS: dict[str, type[Any]] = {
     kind.code: kind
-    for kind in (PlayItem, PlayList, PlayFolder, PlayCategory, PlayPool, PlayStream, LoadLog, Clear,
-                 GoBack, SetMode, SetOverlays, ShowText, RaiseAlarm)
+    for kind in (PlayItem, PlayList, PlayFolder, PlayCategory, PlayPool, PlayBreak, PlayStream,
+                 LoadLog, Clear, GoBack, SetMode, SetOverlays, ShowText, RaiseAlarm)
 }  # fmt: skip
-PLAYS = (PlayItem, PlayList, PlayFolder, PlayCategory, PlayPool, PlayStream)
+PLAYS = (PlayItem, PlayList, PlayFolder, PlayCategory, PlayPool, PlayBreak, PlayStream)
 _READERS: dict[str, Any] = {
     "int": int, "float": float, "str": str, "Placement": Placement, "Pick": Pick,
 }  # fmt: skip
@@ -317,7 +330,7 @@ def check_step(step: Step) -> list[str]:
             wrong.append("a stream lasts up to 7 days, and is waited for from 0.5 to 120 s")
     if isinstance(step, PlayCategory) and not 1 <= step.count <= 500:
         wrong.append(f"{step.count} items of a category cannot be played; give 1 to 500")
-    if isinstance(step, PlayList | PlayCategory | PlayPool) and not step.name.strip():
+    if isinstance(step, PlayList | PlayCategory | PlayPool | PlayBreak) and not step.name.strip():
         wrong.append(f"the step '{step.code}' names none")
     if isinstance(step, PlayFolder) and not step.folder.strip():
         wrong.append("the step 'play folder' names no folder")

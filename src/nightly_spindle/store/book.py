@@ -8,7 +8,8 @@ History: format 1 is the first. Format 2 has markers set by hand, how items want
 segue rules and joins of pairs; one of format 1 is read as if it had none. Format 3 has how log
 drops load and what was settled by hand; drops of older ones load by timed events only. Format 4
 has timed events of every kind, with a number each; those of older ones are numbered in order.
-Format 5 has pools of overlays; older ones have none.
+Format 5 has pools of overlays; older ones have none. Format 6 has break patterns and campaigns;
+older ones have none.
 """
 
 from __future__ import annotations
@@ -33,7 +34,7 @@ from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.core.segue_rules import edit_from, edit_values, pair_rule
 from nightly_spindle.core.settings import RENAMED, settings_from, texts_from
 from nightly_spindle.core.song_names import song_key
-from nightly_spindle.store import pools
+from nightly_spindle.store import campaigns, pools
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.events import row_of, values_of
 from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text
@@ -45,8 +46,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.library import Library
 
-FORMAT = "nightly-spindle-book-5"
-_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 5))
+FORMAT = "nightly-spindle-book-6"
+_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 6))
 SCHEMA = Path(__file__).with_name("book.schema.json")
 _ITEM = (
     "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
@@ -90,6 +91,10 @@ def read_station(folder: Path) -> dict[str, Any]:
             "overlay_pools": [
                 pools.values_of(row) for row in _all(connection, "overlay_pool", "place, id")
             ],
+            "break_patterns": [
+                campaigns.values_of(row) for row in _all(connection, "break_pattern", "place, id")
+            ],
+            "campaigns": [campaigns.values_of(row) for row in _all(connection, "campaign", "id")],
         }
 
 
@@ -145,7 +150,7 @@ def _from_former(book: Any) -> Any:
             for number, event in enumerate(events, 1)
         ]
     new: dict[str, Any] = {"segue_rules": [], "join_pairs": [], "log_settled": [],
-                           "overlay_pools": []}  # fmt: skip
+                           "overlay_pools": [], "break_patterns": [], "campaigns": []}  # fmt: skip
     same = {"settings": settings, "items": items, "log_drops": drops, "events": events}
     return {**new, **book, **same, "format": FORMAT}
 
@@ -163,7 +168,8 @@ def _wrong(book: Any) -> list[str]:
 
 
 _MARKS = {"items": "cart", "categories": "name", "lists": "name", "log_drops": "id", "events": "id",
-          "intake_jobs": "name", "overlay_pools": "id"}  # fmt: skip
+          "intake_jobs": "name", "overlay_pools": "id", "break_patterns": "id",
+          "campaigns": "id"}  # fmt: skip
 
 
 def _wrong_marks(book: Book) -> list[str]:
@@ -197,6 +203,7 @@ def _wrong_values(book: Book) -> list[str]:
     wrong += _wrong_segues(book)
     kinds = {item["cart"]: item["kind"] for item in book["items"]}
     wrong += pools.wrong_pools(book["overlay_pools"], kinds)
+    wrong += campaigns.wrong_spots(book["campaigns"], book["break_patterns"], kinds)
     for number, job in enumerate(book["intake_jobs"]):
         try:
             options_from(job["options"])
@@ -290,6 +297,10 @@ def apply_book(library: Library, book: Book) -> None:
         (t.segue_rule, [_rule_row(entry) for entry in book["segue_rules"]]),
         (t.join_pair, [_pair_row(entry) for entry in book["join_pairs"]]),
         (t.overlay_pool, [pools.row_of(entry) for entry in book["overlay_pools"]]),
+        (t.break_pattern, [campaigns.row_of(entry) for entry in book["break_patterns"]]),
+        (t.campaign, [campaigns.row_of(entry) for entry in book["campaigns"]]),
+        (t.spot_placed, []),  # it is worked out anew
+        (t.placing, []),
     ):
         library.run(table.delete())
         _fill(library, table, rows)

@@ -11,6 +11,7 @@ from typing import Any
 
 MODULES = (
     "arrivals",
+    "campaigns",
     "categories",
     "events",
     "items",
@@ -58,6 +59,16 @@ def restore_events(library: Any, before: Any) -> None:
 def restore_pools(library: Any, before: Any) -> None:
     """Take back a change of pools of overlays."""
     import_module("nightly_spindle.store.pools").restore_pools(library, before)
+
+
+def restore_campaigns(library: Any, before: Any) -> None:
+    """Take back a change of campaigns."""
+    import_module("nightly_spindle.store.campaigns").restore_campaigns(library, before)
+
+
+def restore_breaks(library: Any, before: Any) -> None:
+    """Take back a change of break patterns."""
+    import_module("nightly_spindle.store.campaigns").restore_breaks(library, before)
 
 
 def settle_back(library: Any, before: Any) -> None:

@@ -24,10 +24,17 @@ _IN_CATEGORY = (
 
 
 def read_holdings(
-    connection: sqlite3.Connection, folder: Path, events: Iterable[TimedEvent]
+    connection: sqlite3.Connection,
+    folder: Path,
+    events: Iterable[TimedEvent],
+    fillers: Iterable[str] = (),
 ) -> tuple[Holdings, set[int]]:
-    """Return what events take from, and the cart numbers of all of it."""
+    """Return what events take from, and the cart numbers of all of it.
+
+    `fillers` are categories that breaks without a spot take from.
+    """
     steps = [step for event in events for step in event.steps]
+    steps += [PlayCategory(name) for name in fillers]
     holdings = Holdings()
     carts = {step.cart for step in steps if isinstance(step, PlayItem)}
     if any(isinstance(step, PlayList) for step in steps):
@@ -36,7 +43,7 @@ def read_holdings(
         "SELECT name FROM category")}  # fmt: skip
     for step in steps:
         if isinstance(step, PlayFolder) and step.folder not in holdings.folders:
-            inside, strays = _folder(connection, folder, step.folder)
+            inside, strays = in_folder(connection, folder, step.folder)
             if inside is not None:
                 holdings.folders[step.folder] = inside
                 holdings.strays[step.folder] = strays
@@ -61,7 +68,7 @@ def _lists(connection: sqlite3.Connection) -> dict[str, tuple[int, ...]]:
     return {name: tuple(carts) for name, carts in found.items()}
 
 
-def _folder(
+def in_folder(
     connection: sqlite3.Connection, station: Path, named: str
 ) -> tuple[tuple[int, ...] | None, int]:
     """Return the items whose audio lies in a folder, by name, and how many files are none.

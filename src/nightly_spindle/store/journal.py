@@ -23,12 +23,12 @@ if TYPE_CHECKING:
 
 SIDE_FILE = "as-run-waiting.jsonl"
 
-_AS_RUN = ", ".join(field.name for field in fields(AsRun))
+AS_RUN = ", ".join(field.name for field in fields(AsRun))
 _ALARM = ", ".join(field.name for field in fields(Alarm))
 _PUT_LINE = (
-    f"INSERT INTO as_run ({_AS_RUN}) VALUES ({', '.join('?' * len(fields(AsRun)))})"
+    f"INSERT INTO as_run ({AS_RUN}) VALUES ({', '.join('?' * len(fields(AsRun)))})"
     " ON CONFLICT (key) DO UPDATE SET start_us = excluded.start_us, end_us = excluded.end_us,"
-    " outcome = excluded.outcome, note = excluded.note"
+    " outcome = excluded.outcome, note = excluded.note, share = excluded.share"
 )
 _PUT_ALARM = (
     f"INSERT INTO alarm ({_ALARM}) VALUES ({', '.join('?' * len(fields(Alarm)))})"
@@ -144,8 +144,10 @@ class Journal:
         with self._connection:
             self._connection.execute(
                 "UPDATE as_run SET outcome = ?, end_us = max(start_us, min(end_us, ?)),"
+                " share = CASE WHEN whole_us THEN min(1.0, max(0.0,"
+                " (min(end_us, ?) - start_us) * 1.0 / whole_us)) ELSE 0 END,"
                 " note = trim(note || '; the engine stopped here', '; ') WHERE outcome = ?",
-                (Outcome.INTERRUPTED, seen, Outcome.ON_AIR),
+                (Outcome.INTERRUPTED, seen, seen, Outcome.ON_AIR),
             )
         return (seen, until_us) if still_open and until_us > seen else None
 
@@ -173,11 +175,16 @@ def decode_state(body: bytes) -> AirState:
 def as_run_between(connection: sqlite3.Connection, from_us: int, to_us: int) -> list[AsRun]:
     """Return the lines that touch the stretch, by start."""
     rows = connection.execute(
-        f"SELECT {_AS_RUN} FROM as_run WHERE start_us < ? AND (end_us > ? OR start_us >= ?)"
+        f"SELECT {AS_RUN} FROM as_run WHERE start_us < ? AND (end_us > ? OR start_us >= ?)"
         " ORDER BY start_us, rowid",
         (to_us, from_us, from_us),
     )
-    return [AsRun(**dict(row)) for row in rows]
+    return [as_run_of(row) for row in rows]
+
+
+def as_run_of(row: sqlite3.Row) -> AsRun:
+    """Return one row of the as-run log."""
+    return AsRun(**{**dict(row), "good": bool(row["good"])})
 
 
 def alarms_between(connection: sqlite3.Connection, from_us: int, to_us: int) -> list[Alarm]:

@@ -18,6 +18,8 @@ from nightly_spindle.core.rotation import turn_order
 from nightly_spindle.core.safekeeping import Backup, Standing, backup_standing
 from nightly_spindle.core.settings import settings_from
 from nightly_spindle.core.timebase import US
+from nightly_spindle.store.campaigns import carts_of as spot_carts
+from nightly_spindle.store.campaigns import fillers_of, read_spots
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.events import read_timed_events
 from nightly_spindle.store.holdings import read_holdings
@@ -123,12 +125,13 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     events, drops = read_events(connection, folder)
     items: dict[int, Item] = {}
     logs = LogReader(folder, connection, items, settle_s)
-    holdings, carts = read_holdings(connection, folder, events)
+    spots = read_spots(connection, folder)
+    holdings, carts = read_holdings(connection, folder, events, fillers_of(spots))
     pools, inside = read_pools(connection)
     programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
-                          pools=pools, in_category=inside)  # fmt: skip
+                          pools=pools, in_category=inside, spots=spots)  # fmt: skip
     snapshot = Snapshot(folder, connection, programme, logs, count)
-    snapshot.reach(carts | carts_of(pools))
+    snapshot.reach(carts | carts_of(pools) | spot_carts(spots))
     load_pool(snapshot)
     return snapshot
 

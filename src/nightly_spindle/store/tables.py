@@ -263,6 +263,50 @@ overlay_pool = Table(
     Column("options", Text, nullable=False),  # core.overlay_pools.PoolOptions, JSON
 )
 
+# A kind of break (core.breaks).
+break_pattern = Table(
+    "break_pattern",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("place", Integer, nullable=False),  # where it stands among the others
+    Column("options", Text, nullable=False),  # core.breaks.BreakOptions, JSON
+)
+
+# What an advertiser ordered (core.campaigns).
+campaign = Table(
+    "campaign",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("copies", Text, nullable=False),  # JSON: [{cart, weight, hours, first, last}]
+    Column("options", Text, nullable=False),  # core.campaigns.CampaignOptions, JSON
+    Column("pins", Text, nullable=False),  # JSON: [{break, at_us}], set by hand
+)
+
+# Which spots air in which of the coming breaks (core.spots.Booking).
+spot_placed = Table(
+    "spot_placed",
+    metadata,
+    Column("at_us", Integer, primary_key=True),
+    Column("break_id", Integer, primary_key=True),
+    Column("seat", Integer, primary_key=True),
+    Column("campaign_id", Integer, nullable=False),
+    Column("fixed", Boolean, nullable=False),
+)
+
+# The one row that says when that was made, from when to when, and what it has seen to.
+placing = Table(
+    "placing",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("made_us", Integer, nullable=False),
+    Column("from_us", Integer, nullable=False),
+    Column("until_us", Integer, nullable=False),
+    Column("settled", Text, nullable=False),  # JSON: [campaign, break, at_us], missed and seen to
+    Column("short", Text, nullable=False),  # JSON: core.placing_why.Short
+)
+
 # Backups that were made or tried; `problem` says why one failed.
 backup = Table(
     "backup",
@@ -298,7 +342,15 @@ as_run = Table(
     Column("outcome", Text, nullable=False),
     Column("note", Text, nullable=False),
     Column("over", Text, nullable=False, default=""),  # what an overlay lay on
+    Column("campaign", Integer, nullable=False, default=0),  # whose spot it was
+    Column("break_id", Integer, nullable=False, default=0),  # the break it was placed in
+    Column("break_us", Integer, nullable=False, default=0),
+    Column("good", Boolean, nullable=False, default=False),  # it made good for that
+    Column("file", Text, nullable=False, default=""),
+    Column("whole_us", Integer, nullable=False, default=0),
+    Column("share", Float, nullable=False, default=0.0),  # of it that was heard
     Index("as_run_by_start", "start_us"),
+    Index("as_run_by_campaign", "campaign", "start_us"),
 )
 
 alarm = Table(
