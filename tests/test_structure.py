@@ -20,8 +20,7 @@ MUST_NOT = {
     "desk": {"sqlite3", "sqlalchemy"},
 }
 # Arrays are for expanding rules over years and for fitting lengths; the rest of the core is plain.
-ARRAYS = {"core/day_rules.py", "core/recurrence.py", "core/landing.py",
-          "core/break_places.py"}
+ARRAYS = {"core/day_rules.py", "core/recurrence.py", "core/landing.py", "core/break_places.py"}
 # The command line opens the desk; nothing else reaches below itself.
 ALLOWED = {("cli/desk.py", "desk")}
 

@@ -6,11 +6,15 @@ It runs in the keeper's thread, never in the pump.
 from __future__ import annotations
 
 import sqlite3
+import subprocess
 import sys
 from functools import partial
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.actions import Finding, Severity
+from nightly_spindle.core.break_places import local_day
 from nightly_spindle.core.slots import AHEAD_US
+from nightly_spindle.core.timebase import moment_from
 from nightly_spindle.store.campaigns import carts_of as spot_carts
 from nightly_spindle.store.campaigns import fillers_of, read_spots
 from nightly_spindle.store.events import over_and_done, retire
@@ -38,6 +42,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.spots import SpotPlan
     from nightly_spindle.store.snapshot import Snapshot
 
+_PLACE_US = 900_000_000  # a quarter of an hour until it is tried again
 _RETIRE_US = 600_000_000  # ten minutes: nothing hangs on it
 
 
@@ -54,6 +59,8 @@ class Lookout:
         self._seen: dict[tuple[int, int], int] = {}  # when a loaded log's file was written
         self._retire_at = 0
         self._spots: SpotPlan | None = None
+        self._placer: subprocess.Popen[bytes] | None = None
+        self._place_at = 0
         self.engine: Engine | None = None
 
     def look(self) -> None:
@@ -64,6 +71,7 @@ class Lookout:
             self._look_for_files()
             load_pool(self._snapshot)
             self._retire_events()
+            self._place_spots()
         except sqlite3.OperationalError as error:
             print(f"the library cannot be read now: {error}", file=sys.stderr, flush=True)
 
@@ -187,6 +195,36 @@ class Lookout:
 
             with Library(snapshot.folder) as library:
                 retire(library, over)
+
+    def _place_spots(self) -> None:
+        """Have the spots of the coming days placed once a day, by a process beside the engine."""
+        spots, tz = self._snapshot.programme.spots, self._snapshot.programme.settings.tz
+        now = self._wall.now_us()
+        if self._placer is not None:
+            status = self._placer.poll()
+            if status is None:
+                return
+            self._placer = None
+            if status and self.engine is not None:
+                self.engine.ask(partial(self._not_placed, self.engine))
+        due = local_day(spots.made_us, tz) < local_day(now, tz)
+        if due and spots.campaigns and spots.patterns and now >= self._place_at:
+            self._place_at = now + _PLACE_US
+            told = ["campaigns", "place", str(self._snapshot.folder), "--at",
+                    moment_from(now, tz).isoformat()]  # fmt: skip
+            self._placer = subprocess.Popen(
+                [sys.executable, "-m", "nightly_spindle", *told],
+                stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
+            )  # fmt: skip
+
+    @staticmethod
+    def _not_placed(engine: Engine) -> None:
+        finding = Finding(
+            "placing-failed", Severity.ALARM, engine.sequencer.state.frame,
+            "The spots of the coming days could not be placed; those placed before air.",
+            "See the engine's messages, and place them by hand.",
+        )  # fmt: skip
+        engine.apply([finding])
 
     def _look_for_files(self) -> None:
         programme = self._snapshot.programme

@@ -11,6 +11,7 @@ from importlib import import_module
 from typing import Any, NoReturn
 
 from nightly_spindle import __version__
+from nightly_spindle.cli.campaign_options import campaign_commands
 from nightly_spindle.cli.event_options import NAMES, event_commands
 from nightly_spindle.cli.library_options import library_commands
 from nightly_spindle.cli.log_options import log_commands
@@ -82,6 +83,7 @@ def _parser() -> argparse.ArgumentParser:
     log_commands(commands, _add)
     event_commands(commands, _add)
     overlay_commands(commands, _add)
+    campaign_commands(commands, _add)
     _air(commands)
     return parser
 

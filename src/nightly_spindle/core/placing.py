@@ -26,7 +26,7 @@ from nightly_spindle.core.campaigns import Campaign
 from nightly_spindle.core.placing_room import Room, Seeker, Unit, room_only
 from nightly_spindle.core.placing_wants import covers, ideals, missing, spacing, standing
 from nightly_spindle.core.placing_why import Short, why_short
-from nightly_spindle.core.quotas import Quota, Window
+from nightly_spindle.core.quotas import Quota, Window, shut_out
 from nightly_spindle.core.seats import seated
 from nightly_spindle.core.spots import Booking
 from nightly_spindle.core.timebase import US
@@ -361,7 +361,9 @@ class _Placer:
         short = [
             why_short(order, seeker, lacking[seeker.id], self.room)
             for order, seeker in zip(self.orders, seekers, strict=True)
-            if lacking[seeker.id] or order.quota.wanted > sum(w.wanted for w in order.quota.windows)
+            if lacking[seeker.id]
+            or order.quota.wanted > sum(w.wanted for w in order.quota.windows)
+            or (not seeker.open and shut_out(order.campaign, self.calendar))
         ]
         return Placing(tuple(bookings), tuple(short), cost / max(1, len(self.units)), moved)
 

@@ -35,6 +35,8 @@ def why_short(order: Order, seeker: Seeker, lacking: list[Unit], room: Room) -> 
     """Say by how many an order falls short, and what binds most."""
     wanted = order.quota.wanted
     missing = len(lacking) + wanted - sum(w.wanted for w in order.quota.windows)
+    if not wanted:  # no break is open to it
+        wanted = missing = max(1, int(order.campaign.options.amount))
     limit, text, never = _limit(seeker, lacking, room)
     name = order.campaign.name
     said = f"“{name}” is {missing} of {wanted} spots short: {text}"

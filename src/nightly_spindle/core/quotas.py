@@ -211,6 +211,10 @@ def total_share(campaign: Campaign, first_day: int, last_day: int) -> int:
     return round(int(campaign.options.amount) * here / whole) if whole else 0
 
 
-def is_over(campaign: Campaign, today: int) -> bool:
-    """Whether the flight of a campaign has ended."""
-    return campaign.last is not None and campaign.last < day_of(today)
+def shut_out(campaign: Campaign, calendar: Calendar) -> bool:
+    """Whether an order flies in the days that are placed, but no break there is open to it."""
+    if not calendar.places or calendar.now >= len(calendar.places):
+        return False
+    days = range(calendar.today, calendar.places[-1].day + 1)
+    wants = campaign.options.amount > 0 or campaign.options.per is Per.BREAK
+    return wants and any(campaign.flies_on(day_of(day)) for day in days)
