@@ -42,7 +42,8 @@ def campaign_commands(
     placed = add(group, "place", "campaigns:place_all", "place the spots of the coming days")
     placed.add_argument("--anew", action="store_true", help="whatever stands now")
     placed.add_argument("--at", metavar="T", help="as of this time; default: now")
-    add(group, "check", "campaigns:check", "say what is wrong with campaigns and breaks")
+    check = add(group, "check", "campaigns:check", "say what is wrong with campaigns and breaks")
+    check.add_argument("--at", metavar="T", help="as of this time; default: now")
     plan = add(group, "plan", "campaign_reports:plan", "say when spots are going to air")
     proof = add(group, "report", "campaign_reports:report", "proof of play: what aired when")
     for command in (plan, proof):

@@ -245,7 +245,7 @@ def place_all(options: argparse.Namespace) -> int:
 
 def check(options: argparse.Namespace) -> int:
     """Say what is wrong with campaigns and breaks."""
-    sheet = _sheet(options)
+    sheet = _sheet(options, options.at)
     found = [*sheet.findings, *(one for order in sheet.orders for one in order.findings)]
     if options.json:
         print_json([

@@ -21,6 +21,8 @@ SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "segue_rules": ("segue rule", ("out", "into"), None),
     "join_pairs": ("join of items", ("out", "into"), None),
     "overlay_pools": ("pool of overlays", "id", "name"),
+    "break_patterns": ("break pattern", "id", "name"),
+    "campaigns": ("campaign", "id", "name"),
 }
 _SHOWN = 60  # characters of a value that are told
 

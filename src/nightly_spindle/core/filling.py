@@ -81,8 +81,9 @@ def fill_break(programme: Programme, state: AirState, at: int, actions: list[Act
     _remember(state, here.key)
     late = here.late_s > pattern.options.late_s
     if not (late and pattern.options.late is IfLate.LEFT):
-        _fill_planned(here, paid_only=late and pattern.options.late is IfLate.PAID)
-        _fill_owed(here)
+        paid_only = late and pattern.options.late is IfLate.PAID
+        _fill_planned(here, paid_only=paid_only)
+        _fill_owed(here, paid_only=paid_only)
     else:
         for booking in programme.spots.by_break.get(here.key, ()):
             _owe(here, Booked(booking.campaign, *here.key), "its break came too late")
@@ -173,7 +174,7 @@ def _fill_planned(here: _Break, *, paid_only: bool) -> None:
             _put_in(here, spot, campaign, item)
 
 
-def _fill_owed(here: _Break) -> None:
+def _fill_owed(here: _Break, *, paid_only: bool) -> None:
     """Make good for what was not heard, as far as there is room."""
     spots = here.state.spots
     plan = here.programme.spots
@@ -184,7 +185,9 @@ def _fill_owed(here: _Break) -> None:
     made: set[int] = set()
     for at, spot in ranked:
         campaign = plan.campaigns[spot.campaign]
-        if any(one.campaign == spot.campaign for one, _, _ in here.spots):
+        if spot.key == here.key or any(one.campaign == spot.campaign for one, _, _ in here.spots):
+            continue
+        if paid_only and campaign.options.terms is Terms.BONUS:
             continue
         if not (_flies(here, campaign) and _may_be_here(here, campaign)):
             continue

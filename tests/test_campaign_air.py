@@ -1,0 +1,414 @@
+"""Breaks on the night: filled when they come, made good, heard where the report says."""
+
+import csv
+import json
+import os
+import shutil
+import signal
+import time
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pytest
+import soundfile
+from conftest import RATE, beep, build_station, make_item
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from test_campaign_week import Life
+from test_engine import Air, wait
+from test_sequencer import Logs, state_at
+
+from nightly_spindle.air.render import render
+from nightly_spindle.cli.main import main
+from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Flow, IfLate, Starts
+from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
+from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
+from nightly_spindle.core.events import Entry, TimedEvent
+from nightly_spindle.core.holdings import Holdings
+from nightly_spindle.core.intake import IntakeOptions
+from nightly_spindle.core.items import Kind
+from nightly_spindle.core.logs import LogLine
+from nightly_spindle.core.matching import Match, Status
+from nightly_spindle.core.programme import Programme
+from nightly_spindle.core.recurrence import TimeRule
+from nightly_spindle.core.rehearsal import Recorder
+from nightly_spindle.core.running import AirState, Outcome
+from nightly_spindle.core.sequencer import Sequencer
+from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.spots import Booking, SpotPlan
+from nightly_spindle.core.start import take_the_air
+from nightly_spindle.core.steps import LoadLog, PlayBreak, PlayItem
+from nightly_spindle.core.timebase import US, resolve_local
+from nightly_spindle.intake.bring_in import Intake, bring_in
+from nightly_spindle.store.campaign_board import proof_of_play
+from nightly_spindle.store.campaigns import save_break, save_campaigns
+from nightly_spindle.store.database import connect
+from nightly_spindle.store.journal import as_run_between
+from nightly_spindle.store.library import Library
+from nightly_spindle.store.placings import place
+from nightly_spindle.store.snapshot import open_station
+
+TZ = ZoneInfo("Europe/Lisbon")
+DAY = date(2026, 11, 30)
+SONGS = [make_item(n, 150 + n * 13.0) for n in range(1, 12)]
+SPOTS = [make_item(100 + n, 12.0 + n, Kind.SPOT, "") for n in range(8)]
+JINGLE, PSA = make_item(50, 4.0, Kind.JINGLE, ""), make_item(60, 20.0, Kind.PSA, "")
+ITEMS = {item.cart: item for item in [*SONGS, *SPOTS, JINGLE, PSA]}
+
+
+def at(hour, minute=0, day=DAY):
+    return (
+        resolve_local(datetime.combine(day, datetime.min.time()), TZ)
+        + (hour * 60 + minute) * 60 * US
+    )
+
+
+def order(number, *carts, **options):
+    options = {"apart_s": 0.0} | options
+    copies = tuple(Copy(cart) for cart in carts or (100 + number,))
+    return Campaign(number, f"Order {number}", copies, CampaignOptions(**options))
+
+
+def programme(campaigns, patterns, bookings=(), events=(), logs=None, drops=None, **more):
+    made = Programme(
+        StationSettings("Pier", TZ.key), logs or Logs(), dict(ITEMS), events, drops or {}, SONGS,
+        holdings=Holdings(categories={"psas": (60,)}), **more,
+    )  # fmt: skip
+    made.set_spots(SpotPlan({c.id: c for c in campaigns}, {p.id: p for p in patterns},
+                            tuple(bookings), from_us=at(0), until_us=at(96)))  # fmt: skip
+    return made
+
+
+def aired(made, from_us, until_us, steps=(), state=None):
+    """The rows of a stretch, decided in steps of so many seconds, or in one."""
+    sequencer = Sequencer(made, state or AirState(RATE, from_us * RATE // US, from_us - 1))
+    recorder, until = Recorder(), sequencer.frame_of(until_us)
+    for step in steps:
+        recorder.take(sequencer.advance(min(until, sequencer.state.frame + round(step * RATE))))
+    recorder.take(sequencer.advance(until))
+    return recorder, sequencer
+
+
+def spots_in(recorder):
+    return [row for row in recorder.rows if row.play is not None and row.line.spot is not None]
+
+
+def when(row):
+    return datetime.fromtimestamp(row.start / RATE, TZ).strftime("%H:%M")
+
+
+QUARTERS = BreakPattern(1, "Quarters", BreakOptions(minutes="15, 45", spots=3.0))
+
+
+def test_a_break_airs_what_is_placed_opened_and_closed_each_to_its_end():
+    pattern = replace(QUARTERS, options=replace(QUARTERS.options, opens=50.0, closes=50.0,
+                                                flow=Flow.WHOLE, empty="psas"))  # fmt: skip
+    campaigns = [order(0, 100, position="last"), order(1), order(2, 102, position="first")]
+    campaigns = [replace(c, id=c.id + 1) for c in campaigns]
+    bookings = [Booking(at(8, 15), 1, seat, c.id) for seat, c in enumerate(campaigns)]
+    recorder, sequencer = aired(programme(campaigns, [pattern], bookings), at(8), at(9))
+    rows = [row for row in recorder.rows if row.play is not None]
+    kinds = [str(row.play.item.kind) for row in rows]
+    first = kinds.index("jingle")
+    assert kinds[first : first + 5] == ["jingle", "spot", "spot", "spot", "jingle"]
+    assert [row.play.item.cart for row in rows[first + 1 : first + 4]] == [102, 101, 100]
+    for row, after in zip(rows[first + 1 : first + 4], rows[first + 2 : first + 5], strict=True):
+        assert row.end == after.start  # no crossfade takes anything off a spot
+    assert [row.play.item.cart for row in rows if row.play.item.kind is Kind.PSA] == [60]
+    assert all(row.line.origin.text.startswith("campaign “Order") for row in spots_in(recorder))
+    assert sequencer.state.spots.lined == []
+    assert sequencer.state.spots.owed == []
+
+
+def test_what_was_cut_or_cannot_be_played_is_made_good_where_there_is_room():
+    cut = TimedEvent(9, "News", TimeRule(datetime(2026, 1, 1, 8, 18), "FREQ=DAILY"), Entry.CUT_IN,
+                     (PlayItem(50),))  # fmt: skip
+    campaigns = [order(1), order(2), order(3)]
+    bookings = [Booking(at(8, 15), 1, n, c.id) for n, c in enumerate(campaigns)]
+    made = programme(campaigns, [QUARTERS], bookings, [cut])
+    long = {"cue_out_s": 150.0, "duration_s": 150.0, "segue_s": 149.0}
+    made.items[101] = replace(ITEMS[101], measure=replace(ITEMS[101].measure, **long))
+    made.unplayable[103] = "the file is not there"
+    recorder, sequencer = aired(made, at(8, 14), at(8, 40))
+    played = {row.line.spot.campaign: row.outcome for row in spots_in(recorder)}
+    assert played[1] is Outcome.CUT
+    lost = [row for row in recorder.rows if row.outcome is Outcome.MISSED]
+    assert [row.line.spot.campaign for row in lost] == [3]
+    assert any(f.code == "spot-no-audio" for f in recorder.findings)
+    made.unplayable.clear()
+    del made.items[101]
+    made.items[101] = ITEMS[101]
+    recorder, sequencer = aired(made, at(8, 40), at(9), state=sequencer.state)
+    goods = [row for row in spots_in(recorder) if row.line.spot.good]
+    assert {row.line.spot.campaign for row in goods} == {1, 3}
+    assert "Makes good for the spot of 08:15:00" in goods[0].line.origin.why
+    assert sequencer.state.spots.owed == []
+    # a placing that has seen to it leaves nothing for the night
+    settled = SpotPlan(
+        made.spots.campaigns, made.spots.patterns, (), frozenset({(1, 1, at(8, 15))})
+    )
+    assert settled.is_settled(goods[0].line.spot) == (goods[0].line.spot.campaign == 1)
+
+
+@pytest.mark.parametrize(
+    ("late", "airs"), [(IfLate.AIRS, {1, 2}), (IfLate.PAID, {1}), (IfLate.LEFT, set())]
+)
+def test_a_break_that_comes_late_does_what_is_set(late, airs):
+    pattern = replace(QUARTERS, options=BreakOptions(minutes="15", late_s=600.0, late=late))
+    campaigns = [order(1), order(2, terms=Terms.BONUS)]
+    bookings = [Booking(at(8, 15), 1, n, c.id) for n, c in enumerate(campaigns)]
+    made = programme(campaigns, [pattern], bookings)
+    long = make_item(70, 1500.0)
+    made.items[70] = long
+    state = state_at(at(8, 10), [70])
+    recorder, sequencer = aired(made, at(8, 10), at(9), state=state)
+    first = {row.line.spot.campaign for row in spots_in(recorder) if not row.line.spot.good}
+    assert first == airs
+    assert {one.campaign for one in sequencer.state.spots.owed} == {1, 2} - airs
+    filled = [a for a in recorder.rows if a.outcome is Outcome.MISSED]
+    assert len(filled) == 2 - len(airs)
+
+
+def test_breaks_of_logs_are_the_planned_ones_that_lie_nearest_and_logs_bring_spots():
+    pattern = BreakPattern(1, "Avail", BreakOptions(starts=Starts.LINES, minutes="10, 40"))
+    campaigns = [order(1), order(2), order(3, 107)]
+    bookings = [Booking(at(8, 10), 1, 0, 1), Booking(at(8, 40), 1, 0, 2)]
+    carts = [1, 2, 3, 0, 4, 5, 107, 6, 7, 8, 9, 0, 10, 11, 1, 2, 3, 4, 5, 6]
+
+    class Hourly(Logs):
+        def reading(self, drop, slot):
+            found = [
+                Match(LogLine(n, f"{c}.flac"), Status.MATCHED if c else Status.BREAK, "path",
+                      c or None, value=0.0 if c else 2.0)
+                for n, c in enumerate(carts, 1)
+            ]  # fmt: skip
+            return LogReading(drop.id, slot, "day.m3u", ReadingState.READ, tuple(found))
+
+    load = TimedEvent(1, "Load", TimeRule(datetime(2026, 1, 1, 8), "FREQ=DAILY"), Entry.CUT_IN,
+                      (LoadLog(1),))  # fmt: skip
+    made = programme(campaigns, [pattern], bookings, [load], Hourly(),
+                     {1: LogDrop(1, "Day log", "/logs", "%Y-%m-%d.m3u")})  # fmt: skip
+    recorder, sequencer = aired(made, at(7, 59), at(9, 20))
+    found = [(row.line.spot.campaign, row.line.spot.pattern) for row in spots_in(recorder)]
+    assert found == [(1, 1), (3, 0), (2, 1)]
+    assert sorted(sequencer.state.spots.filled) == [(1, at(8, 10)), (1, at(8, 40))]
+
+
+def test_breaks_by_songs_and_by_events_are_filled_too():
+    by_songs = BreakPattern(1, "Every three", BreakOptions(starts=Starts.SONGS, every=3.0))
+    by_event = BreakPattern(2, "Show", BreakOptions(starts=Starts.EVENTS))
+    show = TimedEvent(5, "Show", TimeRule(datetime(2026, 1, 1, 8, 30), "FREQ=DAILY"), Entry.NEXT,
+                      (PlayBreak("show"),))  # fmt: skip
+    near = by_songs.rule().firings(TZ, at(8), at(9))
+    bookings = [Booking(us, 1, 0, 1) for us in near] + [Booking(at(8, 30), 2, 0, 2)]
+    recorder, _ = aired(programme([order(1), order(2)], [by_songs, by_event], bookings, [show]),
+                        at(8), at(9))  # fmt: skip
+    found = [row.line.spot.campaign for row in spots_in(recorder)]
+    assert found.count(2) == 1
+    assert found.count(1) >= 3
+
+
+@given(st.data())
+@settings(max_examples=25)
+def test_spots_do_not_depend_on_how_often_it_is_looked(data):
+    """One big step or many small ones, through cuts, missing files and late breaks: the same."""
+    draw = data.draw
+    patterns = [
+        replace(QUARTERS, options=BreakOptions(
+            minutes="15, 45", spots=2.0, empty=draw(st.sampled_from(["", "psas"])), opens=50.0,
+            late=draw(st.sampled_from(list(IfLate))), late_s=120.0,
+            wait_s=draw(st.sampled_from([0.0, 60.0]))))]  # fmt: skip
+    campaigns = [
+        order(n, 100 + n, 100 + (n + 3) % 8, apart_s=draw(st.sampled_from([0.0, 900.0])),
+              group=draw(st.sampled_from(["", "x"])), importance=float(n))
+        for n in range(1, 6)
+    ]  # fmt: skip
+    bookings = [
+        Booking(at(hour, minute), 1, seat, draw(st.integers(1, 5)))
+        for hour in (8, 9) for minute in (15, 45) for seat in range(draw(st.integers(0, 3)))
+    ]  # fmt: skip
+    bookings = list({(b.key, b.campaign): b for b in bookings}.values())
+    minute = draw(st.integers(10, 50))
+    cut = TimedEvent(9, "News", TimeRule(datetime(2026, 1, 1, 8, minute), "FREQ=DAILY"),
+                     Entry.CUT_IN, (PlayItem(60),))  # fmt: skip
+    steps = draw(st.lists(st.floats(0.05, 400), max_size=30))
+
+    def rows(given_steps):
+        made = programme(campaigns, patterns, bookings, [cut])
+        made.unplayable[draw_missing] = "it is not there"
+        recorder, sequencer = aired(made, at(8), at(10), given_steps)
+        told = [(r.start, r.end, r.line.cart, r.line.spot, str(r.outcome), r.note)
+                for r in recorder.rows]  # fmt: skip
+        return told, sequencer.state.spots
+
+    draw_missing = draw(st.sampled_from([101, 102, 999]))
+    assert rows(steps) == rows(())
+
+
+# -- as heard --------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def selling(tmp_path_factory):
+    """A station with long songs and six spots of tones that nothing else has."""
+    folder = build_station(tmp_path_factory.mktemp("selling") / "pier", 6, 240, 8000)
+    (folder / "audio/spot").mkdir()
+    for n in range(6):
+        wave = beep(7 + n, 2000 + 211 * n, 8000, channels=1, level=0.2)
+        soundfile.write(folder / f"audio/spot/Firm - Spot {n}.wav", wave, 8000)
+    bring_in(folder, [Intake([folder / "audio/spot"], IntakeOptions(Kind("spot")))])
+    with Library(folder) as library:
+        options = BreakOptions(minutes="5, 15, 25, 35, 45, 55", spots=2.0)
+        save_break(library, BreakPattern(0, "Tens", options))
+        rows = library.run(open_items()).mappings()
+        carts = {int(row["title"].split()[-1]): row["cart"] for row in rows}
+        orders = [
+            Campaign(0, f"Firm {n}", (Copy(carts[n]),), CampaignOptions(
+                advertiser="Firm & Sons", amount=1.0, per=Per.HOUR, first=str(DAY),
+                last=str(DAY + timedelta(days=1)), apart_s=600.0))
+            for n in range(6)
+        ]  # fmt: skip
+        save_campaigns(library, orders)
+    return folder
+
+
+def open_items():
+    from nightly_spindle.store import tables as t
+
+    return t.item.select().where(t.item.c.kind == "spot")
+
+
+@pytest.fixture
+def sold(selling, tmp_path):
+    return shutil.copytree(selling, tmp_path / "pier")
+
+
+def test_each_spot_is_in_the_rendered_sound_at_the_second_that_the_report_says(sold, tmp_path):
+    place(open_station(sold), at(8))
+    other = shutil.copytree(sold, tmp_path / "other")  # what has aired would turn the rotation on
+    life = Life(other)
+    life.start(at(8))
+    life.run(at(9))
+    report = proof_of_play(open_station(other), at(9), at(8), at(9), set(range(1, 7)), "Hour")
+    rows = [row for row in report.proofs if row.counts]
+    assert len(rows) >= 6
+    snapshot = open_station(sold)
+    snapshot.prepare(at(8), at(9))
+    sequencer, begun = take_the_air(snapshot.programme, None, at(8))
+    out = tmp_path / "hour.wav"
+    render(sequencer, begun, 3600, out)
+    sound, rate = soundfile.read(out, dtype="float32")
+    for row in rows:
+        hz = 2000 + 211 * int(row.title.split()[-1])
+        start = round((row.at_us - at(8)) / US * rate)
+        assert row.length_s == pytest.approx(row.whole_s, abs=0.5)
+
+        def level(begin, hz=hz):
+            part = sound[begin : begin + 4096, 0]
+            return abs(np.dot(part, np.exp(-2j * np.pi * hz * np.arange(len(part)) / rate))) / 4096
+
+        end = start + round(row.length_s * rate)
+        assert level(start + 2048) > 20 * level(start - 5000), row.title
+        assert level((start + end) // 2) > 20 * level(start - 5000)
+        assert level(end - 8192) > 20 * level(end + 2048), row.title
+
+
+@pytest.mark.engine
+def test_a_spot_cut_by_a_kill_is_not_counted_and_made_good(sold):
+    engine = Air(sold, "--clock", "2026-11-30T08:12:00", "--pace", "6", "--no-supervisor")
+    again = None
+    try:
+        wait(lambda: spot_rows(sold, "on air"), 150, engine.told)  # it placed them by itself
+        os.kill(ask_pid(sold), signal.SIGKILL)
+        engine.process.wait(30)
+        seen = connect(sold).execute("SELECT seen_us FROM air_state").fetchone()[0]
+        back = datetime.fromtimestamp(seen / 1e6, TZ) + timedelta(seconds=60)
+        again = Air(sold, "--clock", back.isoformat(), "--pace", "30", "--no-supervisor")
+        broken = wait(lambda: spot_rows(sold, "interrupted"), 60, again.told)[0]
+        assert broken.share < 0.99
+        made = wait(
+            lambda: [r for r in spot_rows(sold, "aired") if r.campaign == broken.campaign],
+            90, again.told,
+        )[0]  # fmt: skip
+        assert made.share == 1.0
+    finally:
+        engine.end()
+        if again is not None:
+            again.end()
+
+
+def ask_pid(folder):
+    from nightly_spindle.air.places import engine_pid
+
+    return engine_pid(folder)
+
+
+def spot_rows(folder, outcome):
+    time.sleep(0.05)
+    rows = as_run_between(connect(folder), 0, 2**62)
+    return [row for row in rows if row.campaign and row.outcome == outcome]
+
+
+# -- by command ------------------------------------------------------------------------------------
+
+
+def told(capsys, *words, status=0):
+    assert main([str(word) for word in words]) == status
+    out = capsys.readouterr()
+    return out.out if status == 0 else out.err
+
+
+def test_campaigns_by_command(sold, capsys, tmp_path):
+    listed = json.loads(told(capsys, "campaigns", "list", sold, "--json"))
+    one, two = listed[0]["copies"][0]["cart"], listed[1]["copies"][0]["cart"]
+    table = tmp_path / "orders.csv"
+    table.write_text(
+        "campaign;advertiser;copies;amount;per;first;last;hours;group\r\n"
+        f'"Rolls; fresh";Harbour Bakery;{one} {two}:2;3;a day;2026-11-30;2026-12-06;'
+        "mon-fri 06-10;food\r\n",
+        encoding="utf-8-sig",
+    )
+    told(capsys, "campaigns", "import", sold, table)
+    shown = json.loads(told(capsys, "campaigns", "list", sold, "--json",
+                            "--at", "2026-11-29T12:00"))[-1]  # fmt: skip
+    assert (shown["name"], shown["wanted"], shown["state"]) == ("Rolls; fresh", 15, "to come")
+    assert shown["copies"] == [{"cart": one, "weight": 1.0}, {"cart": two, "weight": 2.0}]
+    number = shown["id"]
+    made = json.loads(told(capsys, "campaigns", "place", sold, "--at", "2026-11-29T12:00",
+                           "--json"))  # fmt: skip
+    assert made["placed"] == 6 * 48 + 15
+    assert made["short"] == []
+    said = told(capsys, "campaigns", "plan", sold, "--from", "2026-11-30", "--to", "2026-12-01",
+                "--campaign", number, "--csv")  # fmt: skip
+    rows = list(csv.DictReader(said.splitlines()))
+    assert len(rows) == 3
+    assert {row["break_or_show"] for row in rows} == {"Tens"}
+    told(capsys, "campaigns", "pin", sold, number, "Tens", "2026-11-30T09:55:00")
+    told(capsys, "campaigns", "place", sold, "--at", "2026-11-29T12:00")
+    said = told(capsys, "campaigns", "plan", sold, "--from", "2026-11-30T09:50", "--to",
+                "2026-11-30T10:00", "--campaign", number)  # fmt: skip
+    assert "(by hand)" in said
+    error = told(capsys, "campaigns", "pin", sold, number, "Tens", "2026-11-30T09:56", status=2)
+    assert "no break of “Tens” is due at 2026-11-30T09:56" in error
+    error = told(capsys, "campaigns", "set", sold, number, "--set", "amount=much", status=2)
+    assert "setting campaign.amount is 'much'" in error
+    error = told(capsys, "campaigns", "set", sold, "New", "--copies", "9999", status=2)
+    assert "no item has the cart number 9999" in error
+    told(capsys, "campaigns", "break", sold, "Tens", "--set", "spots=1")
+    wrong = json.loads(told(capsys, "campaigns", "check", sold, "--at", "2026-11-29T12:00",
+                            "--json"))  # fmt: skip
+    assert {one["code"] for one in wrong} == {"break-overfull"}
+    assert wrong[0]["text"].endswith("holds too much: 2 spots in 1 seats.")
+    book = tmp_path / "book.json"
+    told(capsys, "station", "export", sold, book)
+    was = json.loads(book.read_text())
+    told(capsys, "campaigns", "remove", sold, number)
+    told(capsys, "station", "apply", sold, book)
+    told(capsys, "station", "export", sold, tmp_path / "again.json")
+    assert (tmp_path / "again.json").read_bytes() == book.read_bytes()
+    assert was["campaigns"][-1]["pins"][0]["break"] == 1
+    error = told(capsys, "campaigns", "report", sold, "--month", "2026-13", status=2)
+    assert "'2026-13' is no month" in error
+    assert {one.limit for one in place(open_station(sold), at(0))[1].short} == {"room"}
