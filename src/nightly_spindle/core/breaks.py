@@ -244,6 +244,11 @@ def minutes_of(written: str) -> tuple[int, ...]:
     return tuple(sorted(found))
 
 
+def is_break(number: int) -> bool:
+    """Whether an event of that number is a pattern's own."""
+    return number <= BREAK_EVENTS
+
+
 def check_break(pattern: BreakPattern) -> None:
     """SettingRefused says all that is wrong with a break pattern."""
     options = pattern.options

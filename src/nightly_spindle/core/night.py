@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.breaks import is_break
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.markers import Curve
@@ -191,8 +192,8 @@ def _night(
     landings = {(landing.event, landing.due_us): landing for landing in rehearsal.landings}
     pins = []
     for firing in programme.firings(from_us - 1, until_us):
-        if not firing.event.acts:
-            continue  # it only looks; nothing happens on air
+        if not firing.event.acts or is_break(firing.event.id):
+            continue  # it only looks; breaks are no fixed times
         landing = landings.get((firing.event.name, firing.at_us))
         pins.append(
             Pin(

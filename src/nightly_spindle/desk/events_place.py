@@ -205,6 +205,10 @@ class EventsPlace(QWidget):
         self.refresh()
         self.stage.currentWidget().setFocus()
 
+    def begin_new(self) -> None:
+        """Offer kinds of events to begin with."""
+        self.new.showMenu()
+
     def close_down(self) -> None:
         """Finish what is under way."""
         self._timer.stop()

@@ -14,7 +14,7 @@ SHORTCUTS = (
     (
         "Everywhere",
         (
-            ("Ctrl+1 to Ctrl+6", "go to Air, Logs, Events, Library, Overlays, Station"),
+            ("Ctrl+1 to Ctrl+7", "the places, from Air to Station"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
             ("Ctrl+F", "find items in the library"),
             ("Ctrl+C", "copy the chosen rows as text"),
@@ -68,6 +68,15 @@ SHORTCUTS = (
         ),
     ),
     (
+        "Campaigns",
+        (
+            ("Ctrl+N, Ctrl+S", "new order or break; keep what was changed"),
+            ("Arrows, Space", "hours: go, paint or clear; Shift goes on"),
+            ("Arrows", "week: choose a break"),
+            ("Ctrl+Arrows", "week: move the spot in hand"),
+        ),
+    ),
+    (
         "Overlays",
         (
             ("Up, Down", "coming: choose a join"),
@@ -105,7 +114,7 @@ SHORTCUTS = (
         ),
     ),
 )
-_COLUMNS = ((0, 1, 2, 3), (4, 5, 6, 7))  # which parts stand below each other
+_COLUMNS = ((0, 1, 2, 3, 4), (5, 6, 7, 8))  # which parts stand below each other
 
 
 class KeysPage(QFrame):

@@ -177,6 +177,11 @@ class OverlaysPlace(QWidget):
         if self.tabs["Coming"].isChecked():
             self.joins.setFocus()
 
+    def begin_new(self) -> None:
+        """Offer kinds of pools to begin with."""
+        self.show_page("Pools")
+        self.pools.new.showMenu()
+
     def close_down(self) -> None:
         """Finish what is under way."""
         self._timer.stop()

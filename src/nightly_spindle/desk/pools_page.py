@@ -25,7 +25,8 @@ from nightly_spindle.core.overlay_pools import Pool, Use, with_members
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.pool_form import PoolForm
-from nightly_spindle.desk.pool_tables import MemberRows, PoolRows, RowTable
+from nightly_spindle.desk.pool_tables import MemberRows, PoolRows
+from nightly_spindle.desk.row_table import RowTable
 from nightly_spindle.desk.shelf import LibraryEdit, Shelf
 from nightly_spindle.desk.theme import icon
 from nightly_spindle.store import editing

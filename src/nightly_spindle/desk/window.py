@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSettings, QSize, Qt, QTimer
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.night import Block
     from nightly_spindle.core.running import AirState
     from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.desk.campaigns_place import CampaignsPlace
     from nightly_spindle.desk.events_place import EventsPlace
     from nightly_spindle.desk.overlays_place import OverlaysPlace
 
@@ -49,6 +51,7 @@ _PLACES = (
     ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
     ("Events", "calendar-clock", "Timed events: the week, the list"),
     ("Library", "library", "Items, lists, intake"),
+    ("Campaigns", "megaphone", "Advertisers' orders, the breaks of the week, reports"),
     ("Overlays", "layers-2", "Sweepers and voiceovers: what lies over the coming joins, pools"),
     ("Station", "hard-drive", "Backups, check, the station book"),
 )
@@ -73,8 +76,7 @@ class Window(QMainWindow):
         self.air = AirPlace(self.shelf, self.link, self.palette_)
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
-        self._events: EventsPlace | None = None
-        self._overlays: OverlaysPlace | None = None
+        self._made: dict[str, Any] = {}  # the places that were gone to; the desk opens sooner
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -194,12 +196,10 @@ class Window(QMainWindow):
             ("Ctrl+M", self._mark),
             ("Ctrl+Z", self._undo),
             ("Ctrl+Shift+Z", self._redo),
-            ("Ctrl+1", lambda: self.go_to("Air")),
-            ("Ctrl+2", lambda: self.go_to("Logs")),
-            ("Ctrl+3", lambda: self.go_to("Events")),
-            ("Ctrl+4", lambda: self.go_to("Library")),
-            ("Ctrl+5", lambda: self.go_to("Overlays")),
-            ("Ctrl+6", lambda: self.go_to("Station")),
+            *(
+                (f"Ctrl+{number}", partial(self.go_to, name))
+                for number, (name, _, _) in enumerate(_PLACES, 1)
+            ),
             ("Ctrl+L", self.change_look),
             ("Ctrl+Q", self.close),
         ):
@@ -228,10 +228,8 @@ class Window(QMainWindow):
         self.air.set_palette(palette)
         self.library.set_palette(palette)
         self.logs.set_palette(palette)
-        if self._events is not None:
-            self._events.set_palette(palette)
-        if self._overlays is not None:
-            self._overlays.set_palette(palette)
+        for place in self._made.values():
+            place.set_palette(palette)
         self.station.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
             button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
@@ -271,45 +269,65 @@ class Window(QMainWindow):
         """Go to one of the places."""
         for other, button in self.places.items():
             button.setChecked(other == name)
-        made = {"Events": lambda: self.events, "Overlays": lambda: self.overlays}
         there = {
             "Air": self.air,
             "Logs": self.logs,
             "Library": self.library,
             "Station": self.station,
         }
-        place = made[name]() if name in made else there[name]
+        place = there.get(name) or self._place(name)
         if self.stage.currentWidget() is not place:
             self.stage.setCurrentWidget(place)
             if place is not self.air:
                 place.open()
 
+    def _place(self, name: str) -> Any:
+        """Return a place that is made when it is first gone to."""
+        if name not in self._made:
+            made: Any = {"Events": self._make_events, "Campaigns": self._make_campaigns,
+                         "Overlays": self._make_overlays}[name]()  # fmt: skip
+            self._made[name] = made
+            self.stage.addWidget(made)
+        return self._made[name]
+
+    def _make_events(self) -> EventsPlace:
+        from nightly_spindle.desk.events_place import EventsPlace
+
+        return EventsPlace(self.shelf, self.link, self._settings, self.palette_, self._present)
+
+    def _make_campaigns(self) -> CampaignsPlace:
+        from nightly_spindle.desk.campaigns_place import CampaignsPlace
+
+        return CampaignsPlace(self.shelf, self._settings, self.palette_, self._present)
+
+    def _make_overlays(self) -> OverlaysPlace:
+        from nightly_spindle.desk.overlays_place import OverlaysPlace
+
+        made = OverlaysPlace(
+            self.shelf, self.link, self._settings, self.palette_, self._present,
+            lambda: self._state if self.link.on_air else None,
+        )  # fmt: skip
+        if self.air.planned is not None:
+            made.show_plan(self.air.planned)
+        return made
+
     @property
     def events(self) -> EventsPlace:
-        """The place Events, made when it is first gone to: the desk opens sooner."""
-        if self._events is None:
-            from nightly_spindle.desk.events_place import EventsPlace
+        """The place Events."""
+        made: EventsPlace = self._place("Events")
+        return made
 
-            self._events = EventsPlace(
-                self.shelf, self.link, self._settings, self.palette_, self._present
-            )
-            self.stage.addWidget(self._events)
-        return self._events
+    @property
+    def campaigns(self) -> CampaignsPlace:
+        """The place Campaigns."""
+        made: CampaignsPlace = self._place("Campaigns")
+        return made
 
     @property
     def overlays(self) -> OverlaysPlace:
-        """The place Overlays, made when it is first gone to."""
-        if self._overlays is None:
-            from nightly_spindle.desk.overlays_place import OverlaysPlace
-
-            self._overlays = OverlaysPlace(
-                self.shelf, self.link, self._settings, self.palette_, self._present,
-                lambda: self._state if self.link.on_air else None,
-            )  # fmt: skip
-            self.stage.addWidget(self._overlays)
-            if self.air.planned is not None:
-                self._overlays.show_plan(self.air.planned)
-        return self._overlays
+        """The place Overlays."""
+        made: OverlaysPlace = self._place("Overlays")
+        return made
 
     def _present(self) -> int:
         """Return the station's instant: the engine's while it runs, else the machine's."""
@@ -340,12 +358,9 @@ class Window(QMainWindow):
             self.library.items.mark()
 
     def _open_add(self) -> None:
-        if self._events is not None and self.stage.currentWidget() is self._events:
-            self._events.new.showMenu()
-            return
-        if self._overlays is not None and self.stage.currentWidget() is self._overlays:
-            self._overlays.show_page("Pools")
-            self._overlays.pools.new.showMenu()
+        here = self.stage.currentWidget()
+        if here in self._made.values():
+            here.begin_new()
             return
         self.go_to("Air")
         self.air.open_add()
@@ -432,8 +447,8 @@ class Window(QMainWindow):
         if planned.live != self.link.on_air:
             return
         self.air.show_plan(planned)
-        if self._overlays is not None:
-            self._overlays.show_plan(planned)
+        if "Overlays" in self._made:
+            self.overlays.show_plan(planned)
         self.library.items.go_by(planned.settings)
         night = planned.night
         self.status.show_finding(night.counting(), night.worst(), planned.settings.tz)
@@ -479,10 +494,8 @@ class Window(QMainWindow):
         self.planner.close()
         self.library.close_down()
         self.logs.close_down()
-        if self._events is not None:
-            self._events.close_down()
-        if self._overlays is not None:
-            self._overlays.close_down()
+        for place in self._made.values():
+            place.close_down()
         self.station.close_down()
         self.shelf.close()
         event.accept()

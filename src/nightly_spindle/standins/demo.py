@@ -21,10 +21,12 @@ from nightly_spindle.core.segue_rules import ANY, pair_rule
 from nightly_spindle.core.timebase import local_from
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
+from nightly_spindle.standins.demo_campaigns import FILLER, demo_breaks, demo_orders
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
 from nightly_spindle.standins.demo_events import demo_events
 from nightly_spindle.standins.demo_logs import night_hours
 from nightly_spindle.standins.demo_pools import demo_pools
+from nightly_spindle.store.campaigns import save_break, save_campaigns
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import DATABASE
 from nightly_spindle.store.events import save_events
@@ -49,6 +51,7 @@ _CATEGORY = {
     "jingle": "Jingles",
     "promo": "Promos",
     "voiceover": "Voiceovers",
+    "psa": FILLER,
 }  # fmt: skip
 _VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
 
@@ -125,7 +128,7 @@ def _leave_arrivals(folder: Path) -> None:
 
 
 def _programme(folder: Path, timezone: str) -> None:
-    """Program an intake job, two lists, timed events and pools of overlays."""
+    """Program an intake job, two lists, timed events, pools of overlays and campaigns."""
     catalogue = Catalogue(folder)
     carts = catalogue.find(Query(kinds=("song",), sort="cart")).carts.tolist()
     tides = int(catalogue.find(Query("last boat", ("jingle",))).carts[0])
@@ -143,9 +146,12 @@ def _programme(folder: Path, timezone: str) -> None:
         _programme_segues(library, carts, titles["Between two lighthouses"])
         for pool in demo_pools(titles.__getitem__):
             save_pool(library, pool)
+        for pattern in demo_breaks(titles.__getitem__):
+            save_break(library, pattern)
         save_drop(library, night_hours(folder))
         today = local_from(now_us(), ZoneInfo(timezone)).date()
         save_events(library, demo_events(tides, promo, today + timedelta(days=13)))
+        save_campaigns(library, demo_orders(titles.__getitem__, today))
     for name in ("newsdesk", "night-logs"):
         (folder / name).mkdir()
 

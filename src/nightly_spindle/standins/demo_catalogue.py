@@ -90,4 +90,8 @@ SHORTS = (
     Short("sweeper", "The quay after dark", _STATION, 4.6, "flac", 184),
     Short("voiceover", "First landed here", _STATION, 3.0, "wav", 178),
     Short("promo", "Sunday: the drowned bells", _STATION, 22.0, "flac", 170, "bed"),
+    Short("spot", "Tern Line, winter timetable", "Tern Line", 18.0, "flac", 176, "bed"),
+    Short("spot", "Grey Seal Crossings", "Grey Seal Crossings", 26.0, "flac", 121, "bed"),
+    Short("psa", "Light your boat", "Harbour Office", 16.0, "flac", 140),
+    Short("psa", "Mind the slipway", "Harbour Office", 14.0, "flac", 187),
 )

@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.snapshot import Snapshot
 
 _ABLE = (Kind.SPOT, Kind.PROMO, Kind.PSA)
+_EDGES = (Kind.JINGLE, Kind.ID, Kind.SWEEPER)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,8 +43,8 @@ class CampaignSheet:
     """How one order stands.
 
     `whole` is what it comes to, `due` what should have been heard by now, `aired` what was and
-    counts, `to_come` what is placed, `owed` what of the past is not made good yet. `days` are how
-    many of its flight are over, and how many there are (0 where it has no end).
+    counts, `to_come` what is placed or will come with logs, `owed` what of the past is not made
+    good yet. `days` are how many of its flight are over, and how many there are (0 without end).
     """
 
     campaign: Campaign
@@ -74,7 +75,8 @@ class CampaignSheet:
 class SpotSheet:
     """All of it at an instant: orders, breaks of the coming days, what is placed, what is wrong.
 
-    `made_us` is when the placing was made, 0 for never; `edited` whether it is older than an edit.
+    `made_us` is when the placing was made, 0 for never. `able` are items that can be copies,
+    `edges` those that can open and close a break.
     """
 
     now_us: int
@@ -86,10 +88,16 @@ class SpotSheet:
     findings: tuple[SpotFinding, ...]
     made_us: int
     able: tuple[Item, ...] = ()
+    edges: tuple[Item, ...] = ()
     categories: tuple[str, ...] = ()
     shows: tuple[str, ...] = ()
     fillers: tuple[str, ...] = ()
     by_break: dict[tuple[int, int], tuple[Booking, ...]] = field(default_factory=dict)
+
+    @property
+    def stale(self) -> bool:
+        """Whether the spots were not placed yet today."""
+        return local_day(self.made_us, self.tz) < local_day(self.now_us, self.tz)
 
     def campaign(self, number: int) -> Campaign | None:
         """Return the campaign of that number."""
@@ -136,7 +144,7 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
         orders.append(
             CampaignSheet(
                 campaign, campaign.sentence(), flight_total(campaign, want), want.past, aired,
-                to_come.get(campaign.id, 0), owed, _days(campaign, today), short,
+                to_come.get(campaign.id, 0) + len(order.given), owed, _days(campaign, today), short,
                 tuple(campaign_findings(programme, campaign, today, owed, short)),
             )
         )  # fmt: skip
@@ -148,7 +156,8 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
     return SpotSheet(
         now_us, tz, tuple(orders), tuple(plan.patterns.values()),
         tuple(calendar.places[calendar.now :]), tuple(coming), tuple(general), plan.made_us,
-        _able(snapshot), tuple(_categories(programme.settings.spots.categories)),
+        _able(snapshot, _ABLE), _able(snapshot, _EDGES),
+        tuple(_categories(programme.settings.spots.categories)),
         tuple(e.name for e in programme.events if e.options.length_s),
         tuple(row[0] for row in connection.execute("SELECT name FROM category ORDER BY name")),
         plan.by_break,
@@ -174,11 +183,11 @@ def _categories(listing: str) -> list[str]:
     return [word.strip() for word in listing.split(",") if word.strip()]
 
 
-def _able(snapshot: Snapshot) -> tuple[Item, ...]:
-    """Return the items of the library that can be copies, by title."""
+def _able(snapshot: Snapshot, kinds: Sequence[Kind]) -> tuple[Item, ...]:
+    """Return the items of the library of these kinds, by title."""
     rows = snapshot.connection.execute(
         "SELECT cart FROM item WHERE kind IN (?, ?, ?) AND waits = '' ORDER BY title, cart",
-        [str(kind) for kind in _ABLE],
+        [str(kind) for kind in kinds],
     )
     carts = [row["cart"] for row in rows]
     found = {item.cart: item for item in items_by_cart(snapshot.connection, snapshot.folder, carts)}

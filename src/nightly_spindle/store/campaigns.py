@@ -15,6 +15,7 @@ from nightly_spindle.core.breaks import (
 )
 from nightly_spindle.core.campaigns import (
     Campaign,
+    Key,
     campaign_from,
     campaign_values,
     check_campaign,
@@ -30,7 +31,6 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
     from pathlib import Path
 
-    from nightly_spindle.core.campaigns import Key
     from nightly_spindle.store.library import Library
 
 _JSON = ("copies", "options", "pins")
@@ -185,10 +185,14 @@ def restore_breaks(library: Library, wanted: Mapping[int, Sequence[Row]]) -> Bef
     return put_rows(library, t.break_pattern, wanted)
 
 
-def pin(library: Library, number: int, to: Key | None, from_: Key | None = None) -> Before:
+Moved = tuple[Before, dict[Key, list[Row]]]  # campaigns, and the spots of breaks, as they were
+
+
+def pin(library: Library, number: int, to: Key | None, from_: Key | None = None) -> Moved:
     """Set a spot by hand: into break `to`, out of break `from_`; returns what was there.
 
-    Without `to` the place by hand is given up. InputFault when there is no such campaign or break.
+    Without `to` the place by hand is given up. What is placed follows at once; the next placing
+    puts the others right. InputFault when there is no such campaign or break.
     """
     from nightly_spindle.store import tables as t
 
@@ -200,12 +204,43 @@ def pin(library: Library, number: int, to: Key | None, from_: Key | None = None)
         t.break_pattern.select().where(t.break_pattern.c.id == to[0])
     ):
         raise InputFault(f"there is no break pattern {to[0]}; it was removed meanwhile")
-    if to is not None and to in campaign.pins and to != from_:
+    placed = {key: _spots_of(library, key) for key in (from_, to) if key is not None}
+    if to is not None and to != from_ and any(r["campaign_id"] == number for r in placed[to]):
         raise InputFault(f"“{campaign.name}” stands in that break already")
     pins = {key for key in campaign.pins if key != from_}
     pins |= {to} if to is not None else set()
     moved = replace(campaign, pins=tuple(sorted(pins, key=lambda key: (key[1], key[0]))))
-    return restore_campaigns(library, {number: [row_of(campaign_values(moved))]})
+    before = restore_campaigns(library, {number: [row_of(campaign_values(moved))]})
+    after = {key: [r for r in spots if r["campaign_id"] != number] for key, spots in placed.items()}
+    if to is not None:
+        seat = max((row["seat"] for row in after[to]), default=-1) + 1
+        after[to].append({"at_us": to[1], "break_id": to[0], "seat": seat, "campaign_id": number,
+                          "fixed": True})  # fmt: skip
+    _put_spots(library, after)
+    return before, placed
+
+
+def unpin(library: Library, was: Moved) -> None:
+    """Take back what `pin` did."""
+    restore_campaigns(library, was[0])
+    _put_spots(library, was[1])
+
+
+def _spots_of(library: Library, key: Key) -> list[Row]:
+    from nightly_spindle.store import tables as t
+
+    same = (t.spot_placed.c.break_id == key[0]) & (t.spot_placed.c.at_us == key[1])
+    return library.rows(t.spot_placed.select().where(same))
+
+
+def _put_spots(library: Library, breaks: Mapping[Key, Sequence[Row]]) -> None:
+    from nightly_spindle.store import tables as t
+
+    for key, rows in breaks.items():
+        same = (t.spot_placed.c.break_id == key[0]) & (t.spot_placed.c.at_us == key[1])
+        library.run(t.spot_placed.delete().where(same))
+        for row in rows:
+            library.run(t.spot_placed.insert().values(**row))
 
 
 # -- the station book ------------------------------------------------------------------------------

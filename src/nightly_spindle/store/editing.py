@@ -66,6 +66,11 @@ def restore_campaigns(library: Any, before: Any) -> None:
     import_module("nightly_spindle.store.campaigns").restore_campaigns(library, before)
 
 
+def unpin(library: Any, was: Any) -> None:
+    """Take back that a spot was set by hand."""
+    import_module("nightly_spindle.store.campaigns").unpin(library, was)
+
+
 def restore_breaks(library: Any, before: Any) -> None:
     """Take back a change of break patterns."""
     import_module("nightly_spindle.store.campaigns").restore_breaks(library, before)

@@ -1,0 +1,276 @@
+"""The place Campaigns: orders, the week's breaks, break patterns, reports."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QUndoStack
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.campaign_csv import orders_from_csv
+from nightly_spindle.core.day_words import counted
+from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.log_text import decode
+from nightly_spindle.core.timebase import clock
+from nightly_spindle.desk.board_reading import BoardReading
+from nightly_spindle.desk.breaks_page import BreaksPage
+from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.labels import ElidedLabel, NoteLabel
+from nightly_spindle.desk.listen import Ear
+from nightly_spindle.desk.orders_page import OrdersPage
+from nightly_spindle.desk.placer import Placer
+from nightly_spindle.desk.reports_page import ReportsPage
+from nightly_spindle.desk.shelf import LibraryEdit
+from nightly_spindle.desk.week_page import WeekPage
+from nightly_spindle.store import editing
+from nightly_spindle.store.campaign_board import CampaignBoard, SpotSheet
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.core.spot_checks import SpotFinding
+    from nightly_spindle.desk.shelf import Shelf
+    from nightly_spindle.desk.theme import Palette
+
+_LOOK_MS = 15_000
+_PAGES = {"Orders": "What advertisers ordered, and how each order stands",
+          "Week": "The breaks of the week: how full, with what",
+          "Breaks": "When breaks come, and for how many spots",
+          "Reports": "What is going to air, and the proof of play"}  # fmt: skip
+
+
+class CampaignsPlace(QWidget):
+    """`now_us` gives the station's instant."""
+
+    def __init__(
+        self,
+        shelf: Shelf,
+        settings: StationSettings,
+        palette: Palette,
+        now_us: Callable[[], int],
+    ) -> None:
+        super().__init__()
+        self.setObjectName("place")
+        self._shelf, self._tz = shelf, settings.tz
+        self.undo = QUndoStack(self)
+        self.reading = BoardReading(shelf.folder, self, CampaignBoard, now_us)
+        self.placer = Placer(shelf.folder, settings.tz, now_us, self)
+        self.ear = Ear(self)
+        self.sheet: SpotSheet | None = None
+        self._edited = False
+        self._asked_for = -1
+        self.orders = OrdersPage(shelf, self.undo, palette)
+        self.week = WeekPage(shelf, self.undo, palette)
+        self.breaks = BreaksPage(shelf, self.undo, palette)
+        self.reports = ReportsPage(self.reading, palette)
+        self.worst, self.note = ElidedLabel(), NoteLabel()
+        self.worst.setProperty("role", "name")
+        self.state = QLabel("")
+        self.state.setProperty("role", "muted")
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK_MS)
+        self._timer.timeout.connect(self.refresh)
+        self._lay_out()
+        self._connect()
+        self.show_page("Orders")
+
+    def _lay_out(self) -> None:
+        self.stage = QStackedWidget()
+        for page in (self.orders, self.week, self.breaks, self.reports):
+            self.stage.addWidget(page)
+        self.tabs: dict[str, QToolButton] = {}
+        bar = QHBoxLayout()
+        bar.setContentsMargins(12, 8, 12, 0)
+        bar.setSpacing(4)
+        for name, tip in _PAGES.items():
+            tab = QToolButton()
+            tab.setText(name)
+            tab.setAccessibleName(name)
+            tab.setToolTip(tip)
+            tab.setCheckable(True)
+            tab.setProperty("role", "tab")
+            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            self.tabs[name] = tab
+            bar.addWidget(tab)
+        self.anew = push_button("Place anew", "Place all spots of the coming days as if none "
+                                "stood yet; those set by hand stay", self.place_anew)  # fmt: skip
+        self.stop = push_button("Stop", "Leave the spots where they are", self.placer.cancel)
+        self.stop.hide()
+        bar.addSpacing(10)
+        bar.addWidget(self.note, 1)
+        for widget in (self.state, self.stop, self.anew):
+            bar.addWidget(widget)
+        told = QHBoxLayout()
+        told.setContentsMargins(14, 0, 8, 0)
+        told.addWidget(self.worst)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        box.addLayout(bar)
+        box.addLayout(told)
+        box.addWidget(self.stage, 1)
+
+    def _connect(self) -> None:
+        for page in (self.orders, self.week, self.breaks, self.reports):
+            page.said.connect(self.say)
+        self.orders.hear.connect(self._hear)
+        self.orders.table_in.connect(self._ask_table)
+        self.week.hear.connect(self._hear)
+        self.reading.shelf.failed.connect(self.say)
+        self._shelf.failed.connect(self.say)
+        self._shelf.changed.connect(self._on_changed)
+        self.undo.indexChanged.connect(lambda _: self._on_edit())
+        self.placer.began.connect(self._on_placing)
+        self.placer.placed.connect(self._on_placed)
+        self.placer.failed.connect(self._on_placed)
+        self.ear.failed.connect(self.say)
+
+    def set_palette(self, palette: Palette) -> None:
+        """Paint in other colours."""
+        for page in (self.orders, self.week, self.breaks, self.reports):
+            page.set_palette(palette)
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def open(self) -> None:
+        """Look at the campaigns, and go on looking."""
+        self._timer.start()
+        self.ear.warm()
+        self.refresh()
+
+    def close_down(self) -> None:
+        """Finish what is under way."""
+        self._timer.stop()
+        self.note.stop()
+        self.placer.close()
+        self.reading.close()
+        self.ear.close()
+
+    def say(self, sentence: str) -> None:
+        """Say something at the top, for a while."""
+        self.note.say(sentence)
+
+    def show_page(self, name: str) -> None:
+        """Show one of the pages."""
+        for other, tab in self.tabs.items():
+            tab.setChecked(other == name)
+        self.stage.setCurrentIndex(list(_PAGES).index(name))
+        {"Orders": self.orders.table, "Week": self.week.week, "Breaks": self.breaks.table,
+         "Reports": self.reports}[name].setFocus()  # fmt: skip
+        if name == "Reports":
+            self.reports.refresh()
+
+    def begin_new(self) -> None:
+        """Begin a new order, or a break on its page."""
+        if self.tabs["Breaks"].isChecked():
+            self.breaks.make()
+        else:
+            self.show_page("Orders")
+            self.orders.make()
+
+    def refresh(self) -> None:
+        """Read the campaigns again, where they can be seen."""
+        if self.isVisible():
+            self.reading.look(lambda board, now: board.sheet(now), self._show, "sheet")
+
+    def _show(self, sheet: SpotSheet) -> None:
+        self.sheet = sheet
+        self.orders.show_sheet(sheet)
+        self.week.show_sheet(sheet)
+        self.breaks.show_sheet(sheet)
+        self.reports.show_sheet(sheet)
+        self._show_worst(sheet)
+        if sheet.orders and sheet.patterns and sheet.stale and self._asked_for != sheet.made_us:
+            self._asked_for = sheet.made_us  # once: what cannot be placed is said, not tried on
+            self.placer.ask()
+        if not self.placer.busy:
+            when = f"placed at {clock(sheet.made_us, self._tz)[:5]}" if sheet.made_us else ""
+            self.state.setText(when)
+
+    def _show_worst(self, sheet: SpotSheet) -> None:
+        """Say the gravest thing about campaigns in one line."""
+        found: list[SpotFinding] = [*sheet.findings]
+        found += [one for order in sheet.orders for one in order.findings]
+        found = [one for one in found if one.severity is not Severity.NOTE]
+        found.sort(key=lambda one: one.severity is not Severity.ALARM)
+        if found:
+            more = f"  ({len(found) - 1} more)" if len(found) > 1 else ""
+            text = f"{found[0].text} {found[0].mend}{more}"
+        elif not sheet.orders:
+            text = "There are no campaigns yet: “New order”. Breaks for them are made under Breaks."
+        else:
+            running = [one for one in sheet.orders if one.state == "running"]
+            text = f"{counted(len(running), 'campaign')} running, every order is met."
+        self.worst.setText(text)
+        self.worst.setToolTip("\n".join(f"{one.text} {one.mend}" for one in found) or text)
+
+    # -- placing -----------------------------------------------------------------------------------
+
+    def _on_edit(self) -> None:
+        # the edit is made by a thread: the spots are placed once it is
+        self._edited = True
+
+    def _on_changed(self) -> None:
+        if self._edited:
+            self._edited = False
+            self.placer.ask()
+        self.refresh()
+
+    def place_anew(self) -> None:
+        """Place all spots as if none stood yet."""
+        self.placer.ask(anew=True)
+
+    def _on_placing(self) -> None:
+        self.state.setText("placing spots …")
+        self.stop.show()
+
+    def _on_placed(self, sentence: str) -> None:
+        self.stop.hide()
+        self.state.setText("")
+        self.say(sentence)
+        self.refresh()
+
+    # -- other acts --------------------------------------------------------------------------------
+
+    def _hear(self, path: str) -> None:
+        if self.ear.playing:
+            self.ear.stop()
+        elif path:
+            self.ear.play(path)
+
+    def _ask_table(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "Orders as a table", "", "*.csv")
+        if chosen:
+            self.take_table(Path(chosen))
+
+    def take_table(self, path: Path) -> None:
+        """Take orders in from a CSV table, all of them or none, undoably."""
+        known = [order.campaign for order in self.sheet.orders] if self.sheet else []
+        try:
+            text, _ = decode(path.read_bytes(), path.name)
+            orders = orders_from_csv(text, known, path.name)
+        except OSError as error:
+            self.say(f"{path} cannot be read: {error.strerror}.")
+            return
+        except InputFault as error:
+            self.say(f"{error}.")
+            return
+
+        def do(library: Any) -> Any:
+            return editing.campaigns.save_campaigns(library, orders)[1]
+
+        text = f"take in {path.name}"
+        self.undo.push(LibraryEdit(self._shelf, text, do, editing.restore_campaigns))
+        self.say(f"{counted(len(orders), 'order')} taken in; Ctrl+Z takes them back.")
