@@ -10,9 +10,9 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
+from exact_placing import exact_cost
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.optimize import Bounds, LinearConstraint, milp
 
 from nightly_spindle.core.break_places import Calendar, break_places
 from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Starts, check_break
@@ -33,8 +33,6 @@ from nightly_spindle.core.hour_grid import HOURS, HourGrid, grid_from
 from nightly_spindle.core.overlay_pools import Order as Turns
 from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.placing import Order, place_spots
-from nightly_spindle.core.placing_room import Room, Seeker, Unit
-from nightly_spindle.core.placing_wants import ideals, spacing
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.quotas import Heard, quota
 from nightly_spindle.core.settings import StationSettings
@@ -189,44 +187,6 @@ def test_copies_share_by_weight_as_seats_are_shared():
     assert tuple(Counter(heard[:7])[n] for n in (1, 2, 3)) in {(4, 2, 1), (3, 2, 2)}
 
 
-def exact(calendar, orders, seats):
-    """The least cost there is, by SciPy's mixed-integer optimiser; unplaced costs 50."""
-    programme_room = Room(calendar.places, frozenset(w for p in calendar.places for w in p.likes))
-    variables, cost, units = [], [], []
-    for order in orders:
-        one = order.campaign
-        seeker = Seeker(one, order.quota.open, 0, round(one.options.apart_s * US), 0, 1, one.group,
-                        one.category)  # fmt: skip
-        for window in order.quota.windows:
-            for ideal in ideals(seeker, window, calendar):
-                unit = Unit(seeker, window, ideal, spacing(seeker, window, calendar))
-                units.append(unit)
-                for at in range(window.begin, window.end):
-                    variables.append((len(units) - 1, order.campaign, seeker.open[at]))
-                    cost.append(programme_room.cost(unit, at) - 50.0)
-    rows = []
-
-    def at_most(one, test):
-        rows.append(([float(test(v)) for v in variables], one))
-
-    for number in range(len(units)):
-        at_most(1, lambda v, n=number: v[0] == n)
-    for index, place in enumerate(calendar.places):
-        at_most(seats, lambda v, i=index: v[2] == i)
-        for group in {o.campaign.group for o in orders} - {""}:
-            at_most(1, lambda v, i=index, g=group: v[2] == i and v[1].group == g)
-        for order in orders:
-            apart = max(1, order.campaign.options.apart_s * US)
-            near = {i for i, p in enumerate(calendar.places) if 0 <= p.at_us - place.at_us < apart}
-            at_most(1, lambda v, o=order, near=near: v[1] is o.campaign and v[2] in near)
-    matrix = np.array([row for row, _ in rows])
-    limits = np.array([limit for _, limit in rows])
-    found = milp(np.array(cost), constraints=LinearConstraint(matrix, ub=limits),
-                 integrality=np.ones(len(cost)), bounds=Bounds(0, 1))  # fmt: skip
-    assert found.success
-    return found.fun + 50.0 * len(units), len(units)
-
-
 @given(st.integers(0, 10**6))
 @settings(max_examples=12)
 def test_the_placing_comes_near_to_the_exact_optimum(seed):
@@ -243,7 +203,7 @@ def test_the_placing_comes_near_to_the_exact_optimum(seed):
         for n in range(1, 7)
     ]  # fmt: skip
     calendar, wanted, made = placed(station(orders, *patterns), 1)
-    best, units = exact(calendar, wanted, 2)
+    best, units = exact_cost(calendar, wanted, 2)
     ours = made.cost * len(made.bookings) + 50.0 * sum(short.missing for short in made.short)
     assert len(made.bookings) + sum(short.missing for short in made.short) == units
     assert ours >= best - 1e-6  # else the optimum is none, or a rule was broken

@@ -19,6 +19,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from bench_campaigns import placing
 from bench_cues import marking, measuring_anew
 from bench_events import expanding, landing, painting
 from bench_library import looking, measuring
@@ -316,6 +317,7 @@ def main() -> int:
         painting(row)
         planning(row)
         ducking(row)
+        placing(row)
         measuring(work, row, best)
         marking(work, demo, row)
         measuring_anew(work, demo, row)

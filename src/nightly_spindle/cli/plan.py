@@ -36,6 +36,8 @@ _AS_RUN_COLUMNS = (
     "state",
     "note",
     "over",
+    "campaign",
+    "file",
 )
 
 

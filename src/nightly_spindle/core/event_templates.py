@@ -34,12 +34,15 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What the station has, to fill templates with: names of lists, categories, pools; drops."""
+    """What the station has, to fill templates with: names of lists, categories, pools, breaks;
+    drops.
+    """
 
     lists: Sequence[str] = ()
     categories: Sequence[str] = ()
     drops: Sequence[int] = ()
     pools: Sequence[str] = ()
+    breaks: Sequence[str] = ()
 
 
 def _first(names: Sequence[str]) -> str:

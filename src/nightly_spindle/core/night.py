@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
 
 CUT_IN = "cut in"  # the join of a block that cuts the one before it short
+_NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
 _CUT_SHORT = frozenset({Outcome.CUT, Outcome.SKIPPED, Outcome.INTERRUPTED})
 
 
@@ -39,7 +40,8 @@ class Block:
     its own fade-out at the end, of shape `out_curve`; 0 where it plays out. `movable` lines can
     be edited. `edit` is what was set by hand of how it starts, this time alone; `wish` what is to
     lie over it, `tag` its word for pools, `intro_us` the instant up to which it may be talked over.
-    `pool` is the number of the pool that a link comes from, 0 for all else.
+    `pool` is the number of the pool that a link comes from, 0 for all else. `in_break`: it airs in
+    a break.
     """
 
     line_id: int
@@ -67,6 +69,7 @@ class Block:
     tag: str = ""
     intro_us: int | None = None
     pool: int = 0
+    in_break: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -270,7 +273,7 @@ def _block(
         origin.brief,
         origin.why,
         str(row.outcome),
-        origin.source not in {Source.LOG, Source.HAND, Source.EVENT},
+        origin.source in _NET,
         row.line.id in lined_up,
         item.path,
         row.line.join,
@@ -278,6 +281,7 @@ def _block(
         row.line.tag,
         start_us + us_from_frames(talk - row.play.begin, rate) if talk > row.play.begin else None,
         pool_of_event(origin.event),
+        origin.source in {Source.CAMPAIGN, Source.BREAK},
     )
 
 

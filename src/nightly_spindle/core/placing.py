@@ -37,7 +37,8 @@ if TYPE_CHECKING:
 
 _TRIES = 12  # full breaks that are looked at for one that could be moved out of them
 _DEPTH = 2  # how many are moved at most to make room for one
-_ROUNDS = 2  # of lowering the cost at the end
+_VISITS = 12_000  # of units at the end, to lower the cost; a count, so that it is repeatable
+_PUSH_FROM = 0.15  # a gain from which on it is tried to push another away for it
 _WORTH = 1e-6
 
 
@@ -283,7 +284,8 @@ class _Placer:
 
     def _improve(self) -> None:
         """Move units, and swap pairs, as long as that lowers the cost; what stood is left alone."""
-        for _ in range(_ROUNDS):
+        visits, gained = 0, True
+        while gained and visits < _VISITS:
             gained = False
             costly = [
                 unit
@@ -291,10 +293,9 @@ class _Placer:
                 if unit in self.fresh and self.room.cost(unit, unit.at) > _WORTH
             ]
             costly.sort(key=lambda unit: -self.room.cost(unit, unit.at))
+            visits += len(costly) + 1
             for unit in costly:
                 gained |= self._move(unit) or self._swap(unit)
-            if not gained:
-                return
 
     def _move(self, unit: Unit) -> bool:
         """Move a unit to where it costs less."""
@@ -307,7 +308,7 @@ class _Placer:
     def _swap(self, unit: Unit) -> bool:
         """Swap a unit with one nearer to its ideal, where both together cost less then."""
         room, seeker = self.room, unit.seeker
-        cost = room.cost(unit, unit.at)
+        cost, pushed = room.cost(unit, unit.at), 0
         for at in _outwards(unit):
             if unit.off(at) >= cost:
                 return False
@@ -315,13 +316,35 @@ class _Placer:
             gain = cost - room.cost(unit, at)
             if index == unit.place or gain <= _WORTH:
                 continue
-            for other in room.inside[index]:
-                back = other.seeker.where(unit.place)
-                if not other.window.begin <= back < other.window.end or other not in self.fresh:
+            for other in list(room.inside[index]):
+                if other not in self.fresh or other.seeker is seeker:
                     continue
-                more = room.cost(other, back) - room.cost(other, other.at)
+                back = other.seeker.where(unit.place)
+                more = gain
+                if other.window.begin <= back < other.window.end:
+                    more = room.cost(other, back) - room.cost(other, other.at)
                 if more < gain - _WORTH and self._swapped(unit, other, at, back):
                     return True
+                if gain > _PUSH_FROM and pushed < _TRIES:
+                    pushed += 1
+                    if self._pushed(unit, other, at, gain):
+                        return True
+        return False
+
+    def _pushed(self, unit: Unit, other: Unit, at: int, gain: float) -> bool:
+        """Give a unit the place of another, which goes where it costs least, if that is worth it."""
+        room = self.room
+        under = room.cost(other, other.at) + gain - _WORTH
+        mine, theirs = self._take(unit), self._take(other)
+        if room.free(unit.seeker, unit.seeker.open[at]):
+            self._put(unit, at)
+            to = self._best(other, under)
+            if to is not None:
+                self._put(other, to)
+                return True
+            self._take(unit)
+        self._put(other, theirs)
+        self._put(unit, mine)
         return False
 
     def _swapped(self, unit: Unit, other: Unit, at: int, back: int) -> bool:

@@ -61,7 +61,10 @@ class Proof:
 
 @dataclass(frozen=True, slots=True)
 class Total:
-    """The sums of one campaign: of `ordered` spots `aired` count, `cut` and `missed` do not."""
+    """The sums of one campaign: of `ordered` spots `aired` count, `cut` and `missed` do not.
+
+    `to_come` are placed in what is left of the stretch.
+    """
 
     campaign: Campaign
     ordered: int
@@ -70,11 +73,12 @@ class Total:
     missed: int
     made_good: int
     airtime_s: float
+    to_come: int = 0
 
     @property
     def owed(self) -> int:
-        """How many of the order are still owed."""
-        return max(0, self.ordered - self.aired)
+        """How many of the order are owed: they were not heard, and are not to come."""
+        return max(0, self.ordered - self.aired - self.to_come)
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,7 +159,11 @@ def _state(line: AsRun, *, good: bool) -> str:
     return f"cut, {line.share:.0%}"
 
 
-def totals(rows: Iterable[Proof], ordered: Mapping[int, tuple[Campaign, int]]) -> list[Total]:
+def totals(
+    rows: Iterable[Proof],
+    ordered: Mapping[int, tuple[Campaign, int]],
+    to_come: Mapping[int, int],
+) -> list[Total]:
     """Return the sums of each campaign that has rows or an order, by advertiser and name."""
     by_number: dict[int, list[Proof]] = defaultdict(list)
     for row in rows:
@@ -169,7 +177,7 @@ def totals(rows: Iterable[Proof], ordered: Mapping[int, tuple[Campaign, int]]) -
                 sum(row.length_s > 0 and not row.counts for row in own),
                 sum(row.length_s == 0 for row in own),
                 sum(row.counts and row.note.startswith("makes good") for row in own),
-                sum(row.length_s for row in own if row.counts),
+                sum(row.length_s for row in own if row.counts), to_come.get(number, 0),
             )
         )  # fmt: skip
     return sorted(found, key=_by_advertiser)
@@ -218,7 +226,7 @@ def total_cells(total: Total) -> dict[str, Any]:
         "advertiser": total.campaign.options.advertiser, "campaign": total.campaign.name,
         "terms": str(total.campaign.options.terms), "ordered": total.ordered,
         "aired": total.aired, "cut": total.cut, "missed": total.missed,
-        "made_good": total.made_good, "owed": total.owed,
+        "made_good": total.made_good, "to_come": total.to_come, "owed": total.owed,
         "airtime_s": round(total.airtime_s, 1),
     }  # fmt: skip
 
@@ -266,6 +274,7 @@ def total_words(total: Total) -> str:
     said += f", {total.made_good} of them made good" if total.made_good else ""
     said += f", {total.cut} cut" if total.cut else ""
     said += f", {total.missed} did not air" if total.missed else ""
+    said += f", {total.to_come} to come" if total.to_come else ""
     said += f", {total.owed} owed" if total.owed else ", none owed"
     return f"{said}; {total.airtime_s / 60:.1f} min of airtime"
 

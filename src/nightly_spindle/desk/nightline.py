@@ -15,6 +15,7 @@ from nightly_spindle.desk.nightpaint import (
     Look,
     Scale,
     paint_blocks,
+    paint_brackets,
     paint_marks,
     paint_now,
     paint_overlays,
@@ -194,6 +195,7 @@ class NightLine(QWidget):
         rows = visible(self._starts, self._left_us, self._left_us + self._span_us)
         waves = self._planned.waves
         paint_blocks(painter, box, night.blocks, rows, scale, look, waves, self._crowd)
+        paint_brackets(painter, box, night.blocks, rows, scale)
         lane = QRectF(0, _LANE_TOP, self.width(), _OVER_TALL)
         paint_overlays(painter, lane, box, night.overlays, scale, look)
         foot = box.top() - _LANE_TOP

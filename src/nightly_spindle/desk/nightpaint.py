@@ -27,6 +27,7 @@ _LABEL_PX = 34
 _MANY = 250  # more blocks than this in the window are plain bars
 _GAP_PX = 3  # bars wider than this keep a pixel between them
 _WAVE_PX = 90  # blocks wider than this show their waveform
+_BRACKET_PX = 4  # a break's bracket lies so far above its blocks
 _DIP_PX = 6  # overlays wider than this show how the programme goes down
 _LEAST_OVER_PX = 3.0
 
@@ -171,6 +172,27 @@ def paint_blocks(
                 block.title, Qt.TextElideMode.ElideRight, max(0, int(room.width()))
             )
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+
+def paint_brackets(
+    painter: QPainter, box: QRectF, blocks: Sequence[Block], rows: range, scale: Scale
+) -> None:
+    """Paint a bracket above each run of blocks that air in one break."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(kind_color("spot"), 1.5))
+    begin: float | None = None
+    for index in rows:
+        block = blocks[index]
+        if not block.in_break:
+            begin = None
+            continue
+        left = scale.x(block.start_us)
+        begin = left if begin is None else begin
+        after = blocks[index + 1] if index + 1 < len(blocks) else None
+        if after is None or not after.in_break:
+            right, y = scale.x(block.end_us), box.top() - _BRACKET_PX
+            foot = QPointF(begin, y + 3), QPointF(right, y + 3)
+            painter.drawPolyline([foot[0], QPointF(begin, y), QPointF(right, y), foot[1]])
 
 
 def paint_overlays(

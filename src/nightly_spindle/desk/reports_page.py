@@ -8,7 +8,15 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QGuiApplication
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nightly_spindle.core.break_places import day_of, local_day
 from nightly_spindle.core.errors import NightlySpindleError, SettingRefused
@@ -109,13 +117,14 @@ class _PlanRows(Rows):
 class _TotalRows(Rows):
     """The sums of each campaign."""
 
-    heads = ("Campaign", "Advertiser", "Ordered", "Aired", "Cut", "Missed", "Made good", "Owed")
-    right = (2, 3, 4, 5, 6, 7)
+    heads = ("Campaign", "Advertiser", "Ordered", "Aired", "Cut", "Missed", "Made good",
+             "To come", "Owed")  # fmt: skip
+    right = (2, 3, 4, 5, 6, 7, 8)
 
     def text(self, row: Total, column: int) -> str:
         """Return a cell's text."""
         return (row.campaign.name, row.campaign.options.advertiser, str(row.ordered),
-                str(row.aired), str(row.cut), str(row.missed), str(row.made_good),
+                str(row.aired), str(row.cut), str(row.missed), str(row.made_good), str(row.to_come),
                 str(row.owed) if row.owed else "–")[column]  # fmt: skip
 
     def tip(self, row: Total) -> str:
@@ -129,7 +138,7 @@ class _TotalRows(Rows):
 
     def ink(self, row: Total, column: int) -> QColor | None:
         """Return a cell's colour where it is not the usual one."""
-        return QColor(self.palette_.alarm) if column == 7 and row.owed else None
+        return QColor(self.palette_.alarm) if column == 8 and row.owed else None
 
 
 class ReportsPage(QWidget):
@@ -145,10 +154,13 @@ class ReportsPage(QWidget):
         self.planned: list[Planned] = []
         self.proof_rows, self.plan_rows = _ProofRows(palette), _PlanRows(palette)
         self.proofs = RowTable(self.proof_rows, "What aired",
-                               (150, 82, 66, 58, 58, 86, 150, 150, 150))  # fmt: skip
+                               (160, 96, 84, 62, 62, 86, 190, 200, 130))  # fmt: skip
         self.plans = RowTable(self.plan_rows, "What is going to air",
-                              (180, 46, 90, 70, 150, 150, 70))  # fmt: skip
-        self.totals = RowTable(_TotalRows(palette), "Sums", (180, 150, 66, 60, 50, 60, 76, 56))
+                              (200, 50, 100, 86, 160, 180, 80))  # fmt: skip
+        for table, wide in ((self.proofs, 7), (self.plans, 4)):
+            table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
+            table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+        self.totals = RowTable(_TotalRows(palette), "Sums", (180, 170, 66, 60, 50, 60, 76, 66, 56))
         self.what, self.month, self.who = QComboBox(), QComboBox(), QComboBox()
         self.from_, self.to = Field(), Field()
         self.summary, self.sums = QLabel(""), QLabel("SUMS")

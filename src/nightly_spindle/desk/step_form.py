@@ -12,6 +12,7 @@ from nightly_spindle.core.steps import (
     STEPS,
     Pick,
     Placement,
+    PlayBreak,
     PlayCategory,
     PlayFolder,
     PlayItem,
@@ -60,6 +61,7 @@ def new_step(code: str, sheet: EventSheet | None) -> Step:
         PlayList: {"name": known.lists[0] if known and known.lists else "?"},
         PlayCategory: {"name": known.categories[0] if known and known.categories else "?"},
         PlayPool: {"name": known.pools[0] if known and known.pools else "?"},
+        PlayBreak: {"name": known.breaks[0] if known and known.breaks else "?"},
         PlayFolder: {"folder": sheet.folders[0] if sheet and sheet.folders else "audio"},
     }.get(STEPS[code])
     usual = {"str": "", "int": 0, "bool": True, "float": 0.0}
@@ -156,8 +158,9 @@ class StepForm(QWidget):
             "pick": [(str(one), str(one)) for one in Pick],
         }
         if sheet is not None:
-            named = {PlayList: sheet.known.lists, PlayPool: sheet.known.pools}.get(
-                type(self._step), sheet.known.categories
+            known = sheet.known
+            named = {PlayList: known.lists, PlayPool: known.pools, PlayBreak: known.breaks}.get(
+                type(self._step), known.categories
             )
             found["drop"] = [(str(number), text) for number, text in sheet.drops.items()]
             found["folder"] = [(one, one) for one in sheet.folders]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
@@ -216,7 +217,9 @@ def proof_of_play(
     )
     found = proofs((as_run_of(row) for row in rows), chosen, settings.spots.counts_from)
     ordered = ordered_in(snapshot, now_us, from_us, until_us)
-    sums = totals(found, {n: (c, ordered.get(n, 0)) for n, c in chosen.items()})
+    today = day_start(local_day(now_us, settings.tz) + 1, settings.tz)
+    to_come = Counter(b.campaign for b in plan.between(now_us, min(until_us, today)))
+    sums = totals(found, {n: (c, ordered.get(n, 0)) for n, c in chosen.items()}, to_come)
     sums = [one for one in sums if one.ordered or one.aired or one.cut or one.missed]
     return Report(
         settings.name, title, from_us, until_us, settings.spots.counts_from,

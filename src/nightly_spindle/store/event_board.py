@@ -86,6 +86,7 @@ class EventBoard(StationBoard):
                 [row[0] for row in connection.execute("SELECT name FROM category ORDER BY name")],
                 sorted(programme.drops),
                 [pool.name for pool in programme.pools],
+                [pattern.name for pattern in programme.spots.patterns.values()],
             ),
             self._folders(snapshot),
             {number: drop.name for number, drop in programme.drops.items()},

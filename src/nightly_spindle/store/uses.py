@@ -1,4 +1,4 @@
-"""Where items are used: lists, timed events, the running order, the logs of the coming days."""
+"""Where items are used: lists, events, pools, campaigns, the running order, the coming logs."""
 
 from __future__ import annotations
 
@@ -49,6 +49,18 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
         uses += [
             Use(cart, "pool", f"pool of overlays “{pool.name}”")
             for cart in dict.fromkeys((*pool.carts, pool.fallback))
+            if cart in wanted
+        ]
+    for campaign in snapshot.programme.spots.campaigns.values():
+        uses += [
+            Use(cart, "campaign", f"campaign “{campaign.name}”")
+            for cart in campaign.carts
+            if cart in wanted
+        ]
+    for pattern in snapshot.programme.spots.patterns.values():
+        uses += [
+            Use(cart, "break", f"opens or closes the break “{pattern.name}”")
+            for cart in dict.fromkeys(pattern.carts)
             if cart in wanted
         ]
     state = load_state(snapshot.connection)

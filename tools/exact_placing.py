@@ -1,0 +1,80 @@
+"""The exact optimum of placing spots, by SciPy's mixed-integer optimiser, for cases small enough.
+
+The cost is the placing's own (`core.placing_room`): how far each spot lies from its ideal place,
+what breaks prefer, and 50 for one that is not placed.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from scipy.optimize import Bounds, LinearConstraint, milp
+
+from nightly_spindle.core.placing_room import Room, Seeker, Unit
+from nightly_spindle.core.placing_wants import ideals, spacing
+from nightly_spindle.core.timebase import US
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+    from nightly_spindle.core.break_places import Calendar
+    from nightly_spindle.core.campaigns import Campaign
+    from nightly_spindle.core.placing import Order
+
+UNPLACED = 50.0
+Variable = tuple[int, "Campaign", int]  # a unit, its campaign, a break
+
+
+def exact_cost(calendar: Calendar, orders: Sequence[Order], seats: int) -> tuple[float, int]:
+    """Return the least cost there is, and how many spots are wanted."""
+    room = Room(calendar.places, frozenset(w for p in calendar.places for w in p.likes))
+    variables: list[Variable] = []
+    cost: list[float] = []
+    units = 0
+    for order in orders:
+        one = order.campaign
+        apart = round(one.options.apart_s * US)
+        seeker = Seeker(one, order.quota.open, 0, apart, 0, 1, one.group, one.category)
+        for window in order.quota.windows:
+            for ideal in ideals(seeker, window, calendar):
+                unit = Unit(seeker, window, ideal, spacing(seeker, window, calendar))
+                for at in range(window.begin, window.end):
+                    variables.append((units, one, seeker.open[at]))
+                    cost.append(room.cost(unit, at) - UNPLACED)
+                units += 1
+    matrix, limits = _rules(calendar, orders, seats, units, variables)
+    found = milp(np.array(cost), constraints=LinearConstraint(matrix, ub=limits),
+                 integrality=np.ones(len(cost)), bounds=Bounds(0, 1))  # fmt: skip
+    if not found.success:
+        raise ArithmeticError(found.message)
+    return float(found.fun) + UNPLACED * units, units
+
+
+def _rules(
+    calendar: Calendar,
+    orders: Sequence[Order],
+    seats: int,
+    units: int,
+    variables: Sequence[Variable],
+) -> tuple[np.ndarray, np.ndarray]:
+    """Return the rules that may not be broken, as rows of sums and what each may come to."""
+    rows: list[list[float]] = []
+    limits: list[float] = []
+
+    def at_most(limit: float, counts: Callable[[Variable], bool]) -> None:
+        rows.append([float(counts(variable)) for variable in variables])
+        limits.append(limit)
+
+    for number in range(units):
+        at_most(1, lambda v, n=number: v[0] == n)  # type: ignore[misc]
+    groups = {order.campaign.group for order in orders} - {""}
+    for index, place in enumerate(calendar.places):
+        at_most(seats, lambda v, i=index: v[2] == i)  # type: ignore[misc]
+        for group in groups:
+            at_most(1, lambda v, i=index, g=group: v[2] == i and v[1].group == g)  # type: ignore[misc]
+        for order in orders:
+            apart = max(1, order.campaign.options.apart_s * US)
+            near = {i for i, p in enumerate(calendar.places) if 0 <= p.at_us - place.at_us < apart}
+            at_most(1, lambda v, c=order.campaign, n=near: v[1] is c and v[2] in n)  # type: ignore[misc]
+    return np.array(rows), np.array(limits)
