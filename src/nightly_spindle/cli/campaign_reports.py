@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
 _TOTALS = ("advertiser", "campaign", "terms", "ordered", "aired", "cut", "missed", "made_good",
-           "to_come", "owed", "airtime_s")  # fmt: skip
+           "to_come", "owed", "heard_s")  # fmt: skip
 
 
 def plan(options: argparse.Namespace) -> int:

@@ -332,7 +332,7 @@ class _Placer:
         return False
 
     def _pushed(self, unit: Unit, other: Unit, at: int, gain: float) -> bool:
-        """Give a unit the place of another, which goes where it costs least, if that is worth it."""
+        """Give a unit the place of another, which goes where it is cheapest, if that pays."""
         room = self.room
         under = room.cost(other, other.at) + gain - _WORTH
         mine, theirs = self._take(unit), self._take(other)

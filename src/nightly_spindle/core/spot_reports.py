@@ -72,7 +72,7 @@ class Total:
     cut: int
     missed: int
     made_good: int
-    airtime_s: float
+    heard_s: float
     to_come: int = 0
 
     @property
@@ -227,7 +227,7 @@ def total_cells(total: Total) -> dict[str, Any]:
         "terms": str(total.campaign.options.terms), "ordered": total.ordered,
         "aired": total.aired, "cut": total.cut, "missed": total.missed,
         "made_good": total.made_good, "to_come": total.to_come, "owed": total.owed,
-        "airtime_s": round(total.airtime_s, 1),
+        "heard_s": round(total.heard_s, 1),
     }  # fmt: skip
 
 
@@ -276,7 +276,7 @@ def total_words(total: Total) -> str:
     said += f", {total.missed} did not air" if total.missed else ""
     said += f", {total.to_come} to come" if total.to_come else ""
     said += f", {total.owed} owed" if total.owed else ", none owed"
-    return f"{said}; {total.airtime_s / 60:.1f} min of airtime"
+    return f"{said}; {total.heard_s / 60:.1f} min heard"
 
 
 def span_words(report: Report, tz: ZoneInfo) -> str:

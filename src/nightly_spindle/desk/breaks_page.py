@@ -165,16 +165,7 @@ class BreaksPage(KeptPage):
         tools.addWidget(self.new)
         tools.addSpacing(8)
         tools.addWidget(told, 1)
-        left = QVBoxLayout()
-        left.setContentsMargins(12, 0, 4, 8)
-        left.setSpacing(5)
-        left.addLayout(tools)
-        left.addWidget(self.table, 1)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(4)
-        whole.addLayout(left, 1)
-        whole.addWidget(self.panel)
+        self.frame(tools)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""

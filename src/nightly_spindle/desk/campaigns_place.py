@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -32,6 +31,7 @@ from nightly_spindle.desk.orders_page import OrdersPage
 from nightly_spindle.desk.placer import Placer
 from nightly_spindle.desk.reports_page import ReportsPage
 from nightly_spindle.desk.shelf import LibraryEdit
+from nightly_spindle.desk.tabs import Tabs
 from nightly_spindle.desk.week_page import WeekPage
 from nightly_spindle.store import editing
 from nightly_spindle.store.campaign_board import CampaignBoard, SpotSheet
@@ -90,20 +90,13 @@ class CampaignsPlace(QWidget):
         self.stage = QStackedWidget()
         for page in (self.orders, self.week, self.breaks, self.reports):
             self.stage.addWidget(page)
-        self.tabs: dict[str, QToolButton] = {}
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
         bar.setSpacing(4)
-        for name, tip in _PAGES.items():
-            tab = QToolButton()
-            tab.setText(name)
-            tab.setAccessibleName(name)
-            tab.setToolTip(tip)
-            tab.setCheckable(True)
-            tab.setProperty("role", "tab")
-            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            self.tabs[name] = tab
-            bar.addWidget(tab)
+        self.pages = Tabs(_PAGES)
+        self.pages.chosen.connect(self.show_page)
+        self.tabs = self.pages.buttons
+        bar.addWidget(self.pages)
         self.anew = push_button("Place anew", "Place all spots of the coming days as if none "
                                 "stood yet; those set by hand stay", self.place_anew)  # fmt: skip
         self.stop = push_button("Stop", "Leave the spots where they are", self.placer.cancel)
@@ -164,9 +157,7 @@ class CampaignsPlace(QWidget):
 
     def show_page(self, name: str) -> None:
         """Show one of the pages."""
-        for other, tab in self.tabs.items():
-            tab.setChecked(other == name)
-        self.stage.setCurrentIndex(list(_PAGES).index(name))
+        self.stage.setCurrentIndex(self.pages.show_page(name))
         {"Orders": self.orders.table, "Week": self.week.week, "Breaks": self.breaks.table,
          "Reports": self.reports}[name].setFocus()  # fmt: skip
         if name == "Reports":

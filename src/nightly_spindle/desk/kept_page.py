@@ -69,6 +69,19 @@ class KeptPage(QWidget):
         box.addLayout(row)
         return panel
 
+    def frame(self, tools: QHBoxLayout) -> None:
+        """Lay the page out: tools above the list, the panel beside both."""
+        left = QVBoxLayout()
+        left.setContentsMargins(12, 0, 4, 8)
+        left.setSpacing(5)
+        left.addLayout(tools)
+        left.addWidget(self.table, 1)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        whole.addLayout(left, 1)
+        whole.addWidget(self.panel)
+
     # -- what a page says ---
 
     def kept(self) -> Sequence[Any]:

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -26,6 +25,7 @@ from nightly_spindle.desk.hour_painter import HourChoice
 from nightly_spindle.desk.order_rows import CopyRows
 from nightly_spindle.desk.row_table import RowTable
 from nightly_spindle.desk.scrolled import scrolled
+from nightly_spindle.desk.tabs import Tabs
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -49,7 +49,8 @@ _BLANK = {
     "category": "none", "first": "2026-12-01", "last": "2026-12-24", "shows": "none",
     "breaks": "all patterns", "folder": "none",
 }  # fmt: skip
-_PARTS = ("Order", "When", "Audio")
+_PARTS = {"Order": "Whose it is, how much, what it weighs", "When": "Hours, days, breaks",
+          "Audio": "Its copies, and when each airs"}  # fmt: skip
 
 
 class OrderPanel(QWidget):
@@ -71,23 +72,16 @@ class OrderPanel(QWidget):
         self.audio = DeclaredForm(CampaignOptions, _AUDIO, _BLANK)
         self.hours = HourChoice(palette)
         self.copies = RowTable(CopyRows(palette), "Copies", (120, 46, 54, 54, 58))
-        self.tabs: dict[str, QToolButton] = {}
         self._lay_out()
         self._connect()
         self.show_part("Order")
 
     def _lay_out(self) -> None:
+        self.parts = Tabs(_PARTS, " of the campaign")
+        self.parts.chosen.connect(self.show_part)
+        self.tabs = self.parts.buttons
         bar = QHBoxLayout()
-        bar.setSpacing(2)
-        for name in _PARTS:
-            tab = QToolButton()
-            tab.setText(name)
-            tab.setAccessibleName(f"{name} of the campaign")
-            tab.setCheckable(True)
-            tab.setProperty("role", "tab")
-            tab.clicked.connect(lambda _=False, name=name: self.show_part(name))
-            self.tabs[name] = tab
-            bar.addWidget(tab)
+        bar.addWidget(self.parts)
         bar.addStretch(1)
         self.stage = QStackedWidget()
         self.stage.addWidget(scrolled(self.what))
@@ -172,9 +166,7 @@ class OrderPanel(QWidget):
 
     def show_part(self, name: str) -> None:
         """Show one of the three parts."""
-        for other, tab in self.tabs.items():
-            tab.setChecked(other == name)
-        self.stage.setCurrentIndex(_PARTS.index(name))
+        self.stage.setCurrentIndex(self.parts.show_page(name))
 
     def show_campaign(self, campaign: Campaign, sheet: SpotSheet | None) -> None:
         """Show a campaign; what can be chosen comes from the sheet."""

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLabel
 
 from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.campaigns import Campaign
@@ -68,16 +68,7 @@ class OrdersPage(KeptPage):
             tools.addWidget(widget)
         tools.addWidget(self.filter, 1)
         tools.addWidget(self.count)
-        left = QVBoxLayout()
-        left.setContentsMargins(12, 0, 4, 8)
-        left.setSpacing(5)
-        left.addLayout(tools)
-        left.addWidget(self.table, 1)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(4)
-        whole.addLayout(left, 1)
-        whole.addWidget(self.panel)
+        self.frame(tools)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""

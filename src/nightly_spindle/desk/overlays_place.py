@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -28,6 +27,7 @@ from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.overlay_rules import OverlayRulesPage
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.pools_page import PoolsPage
+from nightly_spindle.desk.tabs import Tabs
 from nightly_spindle.desk.undo import SetOverlay, SetTag, SwitchOverlays
 from nightly_spindle.store.overlay_board import OverlayBoard, OverlaySheet
 
@@ -104,20 +104,13 @@ class OverlaysPlace(QWidget):
         self.stage.addWidget(coming)
         self.stage.addWidget(self.pools)
         self.stage.addWidget(self.rules)
-        self.tabs: dict[str, QToolButton] = {}
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
         bar.setSpacing(4)
-        for name, tip in _PAGES.items():
-            tab = QToolButton()
-            tab.setText(name)
-            tab.setAccessibleName(name)
-            tab.setToolTip(tip)
-            tab.setCheckable(True)
-            tab.setProperty("role", "tab")
-            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            self.tabs[name] = tab
-            bar.addWidget(tab)
+        self.pages = Tabs(_PAGES)
+        self.pages.chosen.connect(self.show_page)
+        self.tabs = self.pages.buttons
+        bar.addWidget(self.pages)
         bar.addSpacing(10)
         bar.addWidget(self.sound)
         bar.addSpacing(10)
@@ -196,9 +189,7 @@ class OverlaysPlace(QWidget):
 
     def show_page(self, name: str) -> None:
         """Show the coming joins or the pools."""
-        for other, tab in self.tabs.items():
-            tab.setChecked(other == name)
-        self.stage.setCurrentIndex(list(_PAGES).index(name))
+        self.stage.setCurrentIndex(self.pages.show_page(name))
         self.only.setVisible(name == "Coming")
         {"Coming": self.joins, "Pools": self.pools.pools, "Rules": self.rules}[name].setFocus()
 

@@ -314,20 +314,17 @@ class Window(QMainWindow):
     @property
     def events(self) -> EventsPlace:
         """The place Events."""
-        made: EventsPlace = self._place("Events")
-        return made
+        return self._place("Events")  # type: ignore[no-any-return]
 
     @property
     def campaigns(self) -> CampaignsPlace:
         """The place Campaigns."""
-        made: CampaignsPlace = self._place("Campaigns")
-        return made
+        return self._place("Campaigns")  # type: ignore[no-any-return]
 
     @property
     def overlays(self) -> OverlaysPlace:
         """The place Overlays."""
-        made: OverlaysPlace = self._place("Overlays")
-        return made
+        return self._place("Overlays")  # type: ignore[no-any-return]
 
     def _present(self) -> int:
         """Return the station's instant: the engine's while it runs, else the machine's."""
