@@ -240,7 +240,7 @@ def expect_place(before, after):
 
 
 def test_hands_on_a_running_engine(station, air):
-    write_log(station, date.today(), song_names(station) * 900)
+    write_log(station, date.today(), song_names(station) * 1600)
     engine = air("--no-supervisor")
     first = engine.wait_on_air()
     mode = socket_path(station).stat().st_mode

@@ -163,6 +163,7 @@ SAMPLES = [
     {"step": "play item", "cart": 7}, {"step": "play list", "name": "Show", "pick": "all"},
     {"step": "play folder", "folder": "promos", "placement": "end"},
     {"step": "play category", "name": "IDs", "count": 2}, {"step": "play pool", "name": "IDs"},
+    {"step": "play break", "name": "Noon"},
     {"step": "play stream", "url": "https://a.example/x", "length_s": 60.0},
     {"step": "load log", "drop": 1}, {"step": "clear"}, {"step": "go back"},
     {"step": "set mode", "unattended": True}, {"step": "set overlays", "on": False},
@@ -224,7 +225,7 @@ def test_a_wrong_event_is_refused_with_its_name(change, why):
 
 def test_what_makes_no_event_is_told_all_at_once():
     rule = TimeRule(datetime(2026, 1, 1), "FREQ=SOMETIMES")
-    wrong = TimedEvent(0, " ", rule, Entry.NEXT, (step_from(SAMPLES[5] | {"url": "ftp://x"}),))
+    wrong = TimedEvent(0, " ", rule, Entry.NEXT, (step_from(SAMPLES[6] | {"url": "ftp://x"}),))
     with pytest.raises(SettingRefused) as told:
         check_event(wrong)
     for part in ("needs a name", "not a recurrence rule", "'ftp://x' does not begin with http"):

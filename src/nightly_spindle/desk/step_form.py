@@ -40,6 +40,7 @@ LABELS = {
 WORDS = {
     "play item": "Play an item", "play list": "Play a list", "play folder": "Play from a folder",
     "play category": "Play from a category", "play pool": "Play the next of a pool",
+    "play break": "Air a break",
     "play stream": "Take over a web stream",
     "load log": "Load a log", "clear": "Clear what is lined up",
     "go back": "Go back to what was interrupted", "set mode": "Attended or unattended",
