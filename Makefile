@@ -10,6 +10,7 @@ help:
 	@echo "make test    lint, type-check and test"
 	@echo "make bench   print the benchmark table"
 	@echo "make nights  two simulated nights on air with everything that goes wrong with logs"
+	@echo "make pictures the pictures of the documents, taken of the demo station"
 	@echo "make lint    ruff and mypy only"
 	@echo "make lock    write requirements.lock anew from pyproject.toml"
 	@echo "make clean   remove the environment and caches"
@@ -32,6 +33,9 @@ test: lint
 nights: $(STAMP)
 	@$(BIN)/python tools/nights.py
 
+pictures: $(STAMP)
+	@$(BIN)/python tools/pictures.py
+
 bench: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/bench.py
 
@@ -41,4 +45,4 @@ lock: $(STAMP)
 clean:
 	rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help demo lint test bench nights lock clean
+.PHONY: help demo lint test bench nights pictures lock clean

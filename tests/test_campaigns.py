@@ -29,15 +29,20 @@ from nightly_spindle.core.campaigns import (
     check_campaign,
 )
 from nightly_spindle.core.errors import InputFault, SettingRefused
+from nightly_spindle.core.events import Entry, EventOptions, TimedEvent
+from nightly_spindle.core.holdings import Holdings
 from nightly_spindle.core.hour_grid import HOURS, HourGrid, grid_from
 from nightly_spindle.core.overlay_pools import Order as Turns
 from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.placing import Order, place_spots
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.quotas import Heard, quota
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.spot_checks import break_findings, campaign_findings, lost_pins
 from nightly_spindle.core.spot_reports import table_csv
 from nightly_spindle.core.spots import SpotPlan
+from nightly_spindle.core.steps import Clear
 from nightly_spindle.core.timebase import US, local_from, resolve_local
 
 TZ = ZoneInfo("Europe/Lisbon")
@@ -350,6 +355,44 @@ def test_what_was_missed_is_wanted_again_and_positions_are_kept():
 
 def calendar_day(day):
     return (day - date(1970, 1, 1)).days
+
+
+def test_an_order_airs_within_a_show_and_copies_by_daypart():
+    hour = TimedEvent(4, "Fish market", TimeRule(datetime(2026, 1, 1, 5), "FREQ=DAILY"),
+                      Entry.NEXT, (Clear(),), options=EventOptions(length_s=7200.0))  # fmt: skip
+    one = campaign(1, 3, hours="none", shows="fish MARKET", days=3)
+    programme = station([one])
+    programme.set_events([hour], {}, Holdings())
+    _, _, made = placed(programme)
+    assert len(made.bookings) == 9
+    assert {local_from(b.at_us, TZ).hour for b in made.bookings} == {5, 6}
+    copies = (Copy(1, hours="06-10"), Copy(2, hours="10-06", last="2026-12-01"), Copy(3, 2.0))
+    two = replace(one, copies=copies, in_folder=(3, 4))
+    assert two.serving(MONDAY, 7).carts == (1, 3, 4)
+    assert two.serving(MONDAY, 12).carts == (2, 3, 4)
+    assert two.serving(MONDAY + timedelta(days=3), 12).carts == (3, 4)
+
+
+def test_findings_say_what_will_go_wrong():
+    rivals = [campaign(n, 1, group="bakeries") for n in (1, 2)]
+    key = (1, instant(MONDAY, 8, 20))
+    lost = (1, instant(MONDAY, 9, 21))
+    programme = station([replace(r, pins=(key,)) for r in rivals]
+                        + [replace(campaign(3, 1), pins=(lost,), copies=())])  # fmt: skip
+    calendar, _, made = placed(programme)
+    codes = [f.code for f in break_findings(programme, made.bookings)]
+    assert codes == ["competitors"]
+    (place,) = lost_pins(programme, calendar)
+    assert "“Order 3” has a place by hand on Mon 30 Nov, 09:21" in place.text
+    last = MONDAY + timedelta(days=6)
+    three = programme.spots.campaigns[3]
+    told = campaign_findings(programme, three, last + timedelta(days=1), 2, None)
+    assert [one.code for one in told] == ["audio-missing", "flight-over-owed"]
+    assert "ended on 6 Dec 2026 with 2 spots owed" in told[1].text
+    told = campaign_findings(programme, three, last, 2, None)
+    assert [one.code for one in told] == ["audio-missing", "ends-owed"]
+    told = campaign_findings(programme, rivals[0], MONDAY, 0, None)
+    assert "it is not in the library; nothing of it can air" in told[0].text
 
 
 # -- plain values, tables --------------------------------------------------------------------------

@@ -25,6 +25,7 @@ from nightly_spindle.core.timebase import US
 from nightly_spindle.store.campaigns import restore_campaigns, save_break, save_campaigns
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.station import read_settings
 
 LEFT, NONE, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.Key.Key_Control
 window, selling = test_desk.window, selling_
@@ -156,7 +157,7 @@ def test_a_spot_is_pulled_to_another_break_let_go_and_all_is_taken_back(qtbot, w
     page, week = place.week, place.week.week
     qtbot.mouseClick(page.on, LEFT)  # the days from next week on: none of them is about to air
     booking = next(b for b in place.sheet.bookings if not week.box(b.key).isNull())
-    to = next(p.key for p in week._order
+    to = next(p.key for p in week.breaks
               if p.day == week.first + 2 and not place.sheet.by_break.get(p.key))  # fmt: skip
     qtbot.mouseClick(week, LEFT, pos=week.box(booking.key).center().toPoint())
     assert page.spots.rows.rowCount() == 1
@@ -174,7 +175,7 @@ def test_a_spot_is_pulled_to_another_break_let_go_and_all_is_taken_back(qtbot, w
     # by keyboard: one break further down
     qtbot.waitUntil(lambda: page.spots.rows.rowCount() == 1, timeout=LONG)
     week.setFocus()
-    after = week._beside(Qt.Key.Key_Down)
+    after = week.beside(Qt.Key.Key_Down)
     qtbot.keyClick(week, Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: after in spots(station).campaigns[booking.campaign].pins, timeout=LONG)
     settled(qtbot, place)
@@ -207,6 +208,20 @@ def test_a_break_is_made_by_hand_and_a_wrong_one_is_refused(qtbot, window, stati
     settled(qtbot, place)
     undo(qtbot, window)
     qtbot.waitUntil(lambda: len(spots(station).patterns) == 1, timeout=LONG)
+    settled(qtbot, place)
+
+
+def test_what_counts_is_set_for_the_station_and_taken_back(qtbot, window, station):
+    place = opened(qtbot, window, "Rules")
+    page = place.rules
+    assert "heard in full" in page.sentence.text()
+    typed(qtbot, page.form.fields["counts_from"], "90")
+    assert "to 90 % or more" in page.sentence.text()
+    qtbot.mouseClick(page.keep, LEFT)
+    qtbot.waitUntil(lambda: read_settings(station).spots.counts_from == 90.0, timeout=LONG)
+    settled(qtbot, place)
+    undo(qtbot, window)
+    qtbot.waitUntil(lambda: read_settings(station).spots.counts_from == 100.0, timeout=LONG)
     settled(qtbot, place)
 
 

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from datetime import date
     from zoneinfo import ZoneInfo
 
+    from nightly_spindle.core.break_places import Calendar
     from nightly_spindle.core.campaigns import Campaign
     from nightly_spindle.core.placing_why import Short
     from nightly_spindle.core.programme import Programme
@@ -161,6 +162,22 @@ def length_us(programme: Programme, campaign: Campaign) -> int:
     items = [item for cart in campaign.carts if (item := programme.item(cart)) is not None]
     frames = [span(item, rate).cue_out - span(item, rate).cue_in for item in items]
     return max(frames, default=0) * US // rate
+
+
+def lost_pins(programme: Programme, calendar: Calendar) -> list[SpotFinding]:
+    """Return which places set by hand are of breaks that do not come any more."""
+    last = calendar.places[-1].at_us if calendar.places else 0
+    return [
+        SpotFinding(
+            "place-lost", Severity.WARNING,
+            f"“{one.name}” has a place by hand on {when_text(key[1], calendar.tz)}, where no break "
+            "comes any more.",
+            "Give the place up with `campaigns pin --off`, or bring the break back.", one.id,
+        )
+        for one in programme.spots.campaigns.values()
+        for key in one.pins
+        if calendar.now_us <= key[1] <= last and key not in calendar.index
+    ]  # fmt: skip
 
 
 def pattern_findings(programme: Programme) -> list[SpotFinding]:

@@ -30,8 +30,8 @@ class BreakWeek(QWidget):
     """Signals: `picked` (key) of a break; `moved` (campaign, from key, to key) by pulling.
 
     What is pulled is the spot in hand (`hand`), where the break that is pulled from has it.
-    `first` is the first day shown, days since 1970. Keys: arrows go from break to break,
-    Ctrl with arrows moves the spot in hand.
+    `first` is the first day shown (days since 1970), `breaks` what is shown, by time. Keys: arrows
+    go from break to break, Ctrl with arrows moves the spot in hand.
     """
 
     picked = Signal(object)
@@ -45,7 +45,7 @@ class BreakWeek(QWidget):
         self.chosen: Key | None = None
         self.hand = 0  # the campaign whose spot is in hand
         self._cells: dict[tuple[int, int], list[BreakPlace]] = {}
-        self._order: list[BreakPlace] = []
+        self.breaks: list[BreakPlace] = []
         self._pressed: tuple[Key, QPointF] | None = None
         self._pull: QPointF | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -60,11 +60,11 @@ class BreakWeek(QWidget):
         """Show the seven days from a day on."""
         self.sheet, self.first = sheet, first
         self._cells = defaultdict(list)
-        self._order = [p for p in sheet.places if first <= p.day < first + DAYS]
-        for place in self._order:
+        self.breaks = [p for p in sheet.places if first <= p.day < first + DAYS]
+        for place in self.breaks:
             self._cells[place.day - first, place.hour % 24].append(place)
-        if self.chosen not in {place.key for place in self._order}:
-            self.chosen = self._order[0].key if self._order else None
+        if self.chosen not in {place.key for place in self.breaks}:
+            self.chosen = self.breaks[0].key if self.breaks else None
         self.update()
 
     def spots_in(self, key: Key) -> int:
@@ -107,7 +107,7 @@ class BreakWeek(QWidget):
         key = self._hit(event.position())
         if key is not None and event.button() is Qt.MouseButton.LeftButton:
             self._pressed = (key, event.position())
-            self._choose(key)
+            self.choose(key)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Pull the spot in hand."""
@@ -129,7 +129,7 @@ class BreakWeek(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Go from break to break, or move the spot in hand."""
-        to = self._beside(Qt.Key(event.key()))
+        to = self.beside(Qt.Key(event.key()))
         if to is None:
             super().keyPressEvent(event)
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -138,11 +138,11 @@ class BreakWeek(QWidget):
                 self.chosen = to
                 self.moved.emit(self.hand, was, to)
         else:
-            self._choose(to)
+            self.choose(to)
 
-    def _beside(self, key: Qt.Key) -> Key | None:
+    def beside(self, key: Qt.Key) -> Key | None:
         """Return the break up, down, left or right of the chosen one."""
-        keys = [place.key for place in self._order]
+        keys = [place.key for place in self.breaks]
         if self.chosen not in keys:
             return None
         at = keys.index(self.chosen)
@@ -151,12 +151,13 @@ class BreakWeek(QWidget):
             return keys[to] if 0 <= to < len(keys) else None
         if key not in {Qt.Key.Key_Left, Qt.Key.Key_Right}:
             return None
-        here, by = self._order[at], -1 if key == Qt.Key.Key_Left else 1
-        same = [p for p in self._order if p.day == here.day + by and p.hour % 24 == here.hour % 24]
-        row = [p for p in self._order if p.day == here.day and p.hour == here.hour]
+        here, by = self.breaks[at], -1 if key == Qt.Key.Key_Left else 1
+        same = [p for p in self.breaks if p.day == here.day + by and p.hour % 24 == here.hour % 24]
+        row = [p for p in self.breaks if p.day == here.day and p.hour == here.hour]
         return same[min(row.index(here), len(same) - 1)].key if same else None
 
-    def _choose(self, key: Key) -> None:
+    def choose(self, key: Key) -> None:
+        """Choose a break, and say so."""
         self.chosen = key
         self.update()
         self.picked.emit(key)

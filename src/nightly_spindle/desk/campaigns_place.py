@@ -31,6 +31,7 @@ from nightly_spindle.desk.orders_page import OrdersPage
 from nightly_spindle.desk.placer import Placer
 from nightly_spindle.desk.reports_page import ReportsPage
 from nightly_spindle.desk.shelf import LibraryEdit
+from nightly_spindle.desk.spot_rules import SpotRulesPage
 from nightly_spindle.desk.tabs import Tabs
 from nightly_spindle.desk.week_page import WeekPage
 from nightly_spindle.store import editing
@@ -48,7 +49,8 @@ _LOOK_MS = 15_000
 _PAGES = {"Orders": "What advertisers ordered, and how each order stands",
           "Week": "The breaks of the week: how full, with what",
           "Breaks": "When breaks come, and for how many spots",
-          "Reports": "What is going to air, and the proof of play"}  # fmt: skip
+          "Reports": "What is going to air, and the proof of play",
+          "Rules": "What counts, the categories, how far ahead spots are placed"}  # fmt: skip
 
 
 class CampaignsPlace(QWidget):
@@ -75,6 +77,7 @@ class CampaignsPlace(QWidget):
         self.week = WeekPage(shelf, self.undo, palette)
         self.breaks = BreaksPage(shelf, self.undo, palette)
         self.reports = ReportsPage(self.reading, palette)
+        self.rules = SpotRulesPage(shelf, self.undo)
         self.worst, self.note = ElidedLabel(), NoteLabel()
         self.worst.setProperty("role", "name")
         self.state = QLabel("")
@@ -86,9 +89,13 @@ class CampaignsPlace(QWidget):
         self._connect()
         self.show_page("Orders")
 
+    def _all(self) -> tuple[Any, ...]:
+        """Return the pages in the order of their tabs."""
+        return (self.orders, self.week, self.breaks, self.reports, self.rules)
+
     def _lay_out(self) -> None:
         self.stage = QStackedWidget()
-        for page in (self.orders, self.week, self.breaks, self.reports):
+        for page in self._all():
             self.stage.addWidget(page)
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
@@ -116,7 +123,7 @@ class CampaignsPlace(QWidget):
         box.addWidget(self.stage, 1)
 
     def _connect(self) -> None:
-        for page in (self.orders, self.week, self.breaks, self.reports):
+        for page in self._all():
             page.said.connect(self.say)
         self.orders.hear.connect(self._hear)
         self.orders.table_in.connect(self._ask_table)
@@ -132,7 +139,7 @@ class CampaignsPlace(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        for page in (self.orders, self.week, self.breaks, self.reports):
+        for page in self._all():
             page.set_palette(palette)
 
     # -- showing -----------------------------------------------------------------------------------
@@ -159,7 +166,7 @@ class CampaignsPlace(QWidget):
         """Show one of the pages."""
         self.stage.setCurrentIndex(self.pages.show_page(name))
         {"Orders": self.orders.table, "Week": self.week.week, "Breaks": self.breaks.table,
-         "Reports": self.reports}[name].setFocus()  # fmt: skip
+         "Reports": self.reports, "Rules": self.rules}[name].setFocus()  # fmt: skip
         if name == "Reports":
             self.reports.refresh()
 
@@ -178,10 +185,8 @@ class CampaignsPlace(QWidget):
 
     def _show(self, sheet: SpotSheet) -> None:
         self.sheet = sheet
-        self.orders.show_sheet(sheet)
-        self.week.show_sheet(sheet)
-        self.breaks.show_sheet(sheet)
-        self.reports.show_sheet(sheet)
+        for page in self._all():
+            page.show_sheet(sheet)
         self._show_worst(sheet)
         if sheet.orders and sheet.patterns and sheet.stale and self._asked_for != sheet.made_us:
             self._asked_for = sheet.made_us  # once: what cannot be placed is said, not tried on

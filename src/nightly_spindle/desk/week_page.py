@@ -198,6 +198,11 @@ class WeekPage(QWidget):
             today = local_day(self.sheet.now_us, self.sheet.tz)
             self._show_week(max(today, self.week.first + by))
 
+    def show_campaign(self, name: str) -> None:
+        """Show the spots of the campaign of that name, of all where there is none."""
+        self.who.setCurrentIndex(max(0, self.who.findText(name)))
+        self._on_who()
+
     def _on_who(self) -> None:
         self.week.hand = self.who.currentData() or 0
         self.week.update()

@@ -14,10 +14,12 @@ from nightly_spindle.core.campaigns import Campaign, Per
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.placing_why import Short
 from nightly_spindle.core.quotas import flight_total, quota, total_share
+from nightly_spindle.core.settings import SpotRules
 from nightly_spindle.core.spot_checks import (
     SpotFinding,
     break_findings,
     campaign_findings,
+    lost_pins,
     pattern_findings,
 )
 from nightly_spindle.core.spot_reports import Planned, Report, planned, proofs, totals
@@ -88,6 +90,7 @@ class SpotSheet:
     bookings: tuple[Booking, ...]
     findings: tuple[SpotFinding, ...]
     made_us: int
+    rules: SpotRules
     able: tuple[Item, ...] = ()
     edges: tuple[Item, ...] = ()
     categories: tuple[str, ...] = ()
@@ -154,9 +157,11 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
         general.append(SpotFinding("no-breaks", Severity.ALARM, "There are no breaks for spots.",
                                    "Make a break pattern."))  # fmt: skip
     calendar = wanted.calendar
+    general += lost_pins(programme, calendar)
     return SpotSheet(
         now_us, tz, tuple(orders), tuple(plan.patterns.values()),
         tuple(calendar.places[calendar.now :]), tuple(coming), tuple(general), plan.made_us,
+        programme.settings.spots,
         _able(snapshot, _ABLE), _able(snapshot, _EDGES),
         tuple(_categories(programme.settings.spots.categories)),
         tuple(e.name for e in programme.events if e.options.length_s),

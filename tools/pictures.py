@@ -1,0 +1,154 @@
+"""The pictures of the documents, taken of the demo station: `make pictures`.
+
+Builds the demo station, puts it on air for some hours in fast forward so that there is something to
+report, then in real time, opens the desk offscreen and writes a picture of each main view.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+from PySide6.QtCore import QEventLoop, QSettings, QTimer
+from PySide6.QtWidgets import QApplication
+
+from nightly_spindle.desk import theme
+from nightly_spindle.desk.window import Window
+from nightly_spindle.store.station import read_settings
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+PROGRAM = [sys.executable, "-m", "nightly_spindle"]
+_BEFORE_H, _PACE = 3.0, 50.0
+
+
+def wait(ms: int) -> None:
+    """Let the desk go on for a while."""
+    loop = QEventLoop()
+    QTimer.singleShot(ms, loop.quit)
+    loop.exec()
+
+
+def on_air(folder: Path, *options: str) -> subprocess.Popen[bytes]:
+    """Start an engine."""
+    return subprocess.Popen([*PROGRAM, "air", str(folder), "--no-supervisor", *options],
+                            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+
+
+def air_hours(folder: Path) -> None:
+    """Have the last hours aired, in fast forward."""
+    begin = datetime.now().astimezone() - timedelta(hours=_BEFORE_H)
+    seconds = str(_BEFORE_H * 3600 - 120)
+    subprocess.run([*PROGRAM, "campaigns", "place", str(folder), "--at", begin.isoformat()],
+                   check=True, stdout=subprocess.DEVNULL)  # fmt: skip
+    engine = on_air(folder, "--clock", begin.isoformat(), "--pace", str(_PACE), "--cold",
+                    "--seconds", seconds, "--no-intake")  # fmt: skip
+    engine.wait()
+
+
+class Pictures:
+    """Takes the pictures of one window."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+
+    def take(self, name: str, ready: Callable[[], object] = lambda: None, ms: int = 1500) -> None:
+        """Take one picture once a view has been prepared."""
+        ready()
+        wait(ms)
+        self.window.grab().save(str(OUT / f"{name}.png"))
+        print(f"{name}.png", flush=True)
+
+    def all(self) -> None:
+        """Take all of them."""
+        w = self.window
+        line = w.air.night
+        self.take("air", ms=6000)
+        self.take("air-close", lambda: line.zoom(0.05), 2500)
+        line.zoom(20.0)
+        self.take("segue", w.air.edit_segue, 4000)
+        w.air.close_segue()
+        self.take("logs", lambda: w.go_to("Logs"), 6000)
+        assert w.logs.board is not None
+        logs = w.logs.board.logs
+        log = next((one for one in logs if one.slot.local.hour == 1), logs[0])
+        self.take("log", lambda: w.logs.open_log(log), 3500)
+        self.take("drops", lambda: w.logs.show_page("Drops"), 16_000)
+        self.take("events", lambda: w.go_to("Events"), 5000)
+        self.library()
+        self.campaigns()
+        self.take("overlays", lambda: w.go_to("Overlays"), 9000)
+        self.take("pools", lambda: w.overlays.show_page("Pools"))
+        self.take("station", lambda: w.go_to("Station"), 2500)
+
+    def library(self) -> None:
+        """Take those of the library."""
+        w = self.window
+        self.take("library", lambda: w.go_to("Library"), 3500)
+        w.library.items.table.selectRow(3)
+        self.take("library", ms=1500)
+        for name, page in (("lists", "Lists"), ("waiting", "Waiting room"), ("intake", "Intake"),
+                           ("segue-rules", "Segue rules")):  # fmt: skip
+            self.take(name, lambda page=page: w.library.show_page(page), 4000)  # type: ignore[misc]
+        w.library.show_page("Items")
+        wait(800)
+        self.take("markers", w.library.items.mark, 5000)
+        w.library.show_page("Items")
+
+    def campaigns(self) -> None:
+        """Take those of the campaigns."""
+        w = self.window
+        self.take("orders", lambda: w.go_to("Campaigns"), 5000)
+        place = w.campaigns
+        names = [order.campaign.name for order in place.orders.orders]
+        place.orders.table.selectRow(names.index("Oyster season"))
+        self.take("orders", lambda: place.orders.editor.show_part("When"))
+        week = place.week
+        place.show_page("Week")
+        week.show_campaign("Night ferry")
+        shown = [p for p in week.week.breaks if p.day == week.week.first + 3]
+        full = max(shown, key=lambda p: week.week.spots_in(p.key))
+        self.take("breaks-week", lambda: week.week.choose(full.key))
+        w.change_look()
+        self.take("report", lambda: place.show_page("Reports"), 3000)
+        w.change_look()
+
+
+def main() -> None:
+    """Take the pictures of a demo station made for it."""
+    app = QApplication([])
+    theme.load_fonts()
+    with tempfile.TemporaryDirectory(prefix="pictures") as work:
+        folder = Path(work) / "station"
+        subprocess.run([*PROGRAM, "demo", "--folder", str(folder), "--build-only"], check=True,
+                       stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+        air_hours(folder)
+        engine = on_air(folder)
+        memory = QSettings(str(Path(work) / "desk.ini"), QSettings.Format.IniFormat)
+        memory.setValue("look", "dark")
+        memory.setValue("told_on_air", True)
+        window = Window(folder, read_settings(folder), memory)
+        window.resize(1280, 800)
+        window.show()
+        window.begin()
+        wait(9000)
+        try:
+            Pictures(window).all()
+        finally:
+            window.close()
+            engine.terminate()
+            engine.wait()
+    app.quit()
+
+
+if __name__ == "__main__":
+    main()
