@@ -26,6 +26,7 @@ from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Flow, IfLate
 from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
 from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
 from nightly_spindle.core.events import Entry, TimedEvent
+from nightly_spindle.core.filling import sweep
 from nightly_spindle.core.holdings import Holdings
 from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Kind
@@ -37,6 +38,7 @@ from nightly_spindle.core.rehearsal import Recorder
 from nightly_spindle.core.running import AirState, Outcome
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.spot_state import BreakRef
 from nightly_spindle.core.spots import Booking, SpotPlan
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.steps import LoadLog, PlayBreak, PlayItem
@@ -150,6 +152,29 @@ def test_what_was_cut_or_cannot_be_played_is_made_good_where_there_is_room():
         made.spots.campaigns, made.spots.patterns, (), frozenset({(1, 1, at(8, 15))})
     )
     assert settled.is_settled(goods[0].line.spot) == (goods[0].line.spot.campaign == 1)
+
+
+def test_a_spot_taken_out_by_hand_is_owed_until_it_is_brought_back():
+    bookings = [Booking(at(8, 15), 1, 0, 1), Booking(at(8, 15), 1, 1, 2)]
+    made = programme([order(1), order(2)], [QUARTERS], bookings)
+    recorder, sequencer = aired(made, at(8, 14), at(8, 15))
+    state = sequencer.state
+    sequencer.advance(state.frame + RATE)  # the break is filled: it comes next
+    line = next(one for one in state.upcoming if one.spot and one.spot.campaign == 2)
+    ((before, gone),) = sequencer.remove([line.id])
+    sweep(made, state, at(8, 15), [])
+    assert [one.campaign for one in state.spots.owed] == [2]
+    sequencer.bring_back(before, gone)
+    assert state.spots.owed == []
+    recorder, sequencer = aired(made, at(8, 15), at(9), state=state)
+    assert [row.line.spot.good for row in spots_in(recorder)] == [False, False]
+    # a break whose pattern is gone leaves a trace, and the engine goes on
+    made.set_spots(SpotPlan(made.spots.campaigns, {}, ()))
+    state.upcoming.insert(0, replace(gone, id=900, cart=-1, spot=None, opens=BreakRef(1)))
+    recorder, _ = aired(made, at(9), at(9, 10), state=state)
+    assert [row.note for row in recorder.rows if row.line.id == 900] == [
+        "its break pattern is not there any more"
+    ]
 
 
 @pytest.mark.parametrize(

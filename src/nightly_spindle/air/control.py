@@ -22,7 +22,7 @@ from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import InputFault, NightlySpindleError
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.overlay_wishes import wish_from, wish_values
-from nightly_spindle.core.running import LoadOrder, Origin, Outcome
+from nightly_spindle.core.running import Line, LoadOrder, Outcome
 from nightly_spindle.core.segue_rules import edit_from, edit_values
 from nightly_spindle.core.steps import LoadLog, Placement
 
@@ -164,15 +164,15 @@ class Control:
         self._engine.sequencer.set_unattended(bool(args["on"]))
 
     def _insert(self, args: dict[str, Any]) -> dict[str, Any]:
+        sequencer, before = self._engine.sequencer, int(args["before"])
+        if args.get("line"):
+            line = msgspec.convert(args["line"], Line)
+            if line.opens is None:
+                self._reach(line.cart)
+            return {"line": sequencer.bring_back(before, line)}
         cart = int(args["cart"])
         self._reach(cart)
-        origin = msgspec.convert(args["origin"], Origin) if args.get("origin") else None
-        join = edit_from(args["join"]) if args.get("join") else None
-        line = self._engine.sequencer.insert(
-            int(args["before"]), cart, origin, args.get("line_id"), join,
-            wish_from(args.get("overlay")), str(args.get("tag", "")),
-        )  # fmt: skip
-        return {"line": line}
+        return {"line": sequencer.insert(before, cart, line_id=args.get("line_id"))}
 
     def _reach(self, cart: int) -> None:
         """Bring an item into reach; InputFault when the library has none such."""

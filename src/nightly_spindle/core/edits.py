@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.loading import now_us
 from nightly_spindle.core.running import Line, Origin, Source
+from nightly_spindle.core.spot_state import LinedUp
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -28,27 +29,24 @@ class Edits:
         self.state = state
 
     def insert(
-        self,
-        before: int,
-        cart: int,
-        origin: Origin | None = None,
-        line_id: int | None = None,
-        join: JoinEdit | None = None,
-        overlay: OverlayWish | None = None,
-        tag: str = "",
+        self, before: int, cart: int, origin: Origin | None = None, line_id: int | None = None
     ) -> Line:
-        """Put an item before a line.
-
-        `line_id` brings back a line that was removed, under its old id.
-        """
+        """Put an item before a line, under a number of its own unless one is given."""
         origin = origin or Origin(Source.HAND, why="Put in by hand.")
-        if line_id is None:
-            line_id = self.state.take_id()
-        elif any(line.id == line_id for line in self.state.upcoming):
-            raise InputFault(f"line {line_id} is in the running order already")
-        line = Line(line_id, cart, origin, join, overlay=overlay, tag=tag)
+        number = self.state.take_id() if line_id is None else line_id
+        return self.bring_back(before, Line(number, cart, origin))
+
+    def bring_back(self, before: int, line: Line) -> Line:
+        """Put a line that was removed back before another, with all that was set for it."""
+        if any(one.id == line.id for one in self.state.upcoming):
+            raise InputFault(f"line {line.id} is in the running order already")
         self.state.upcoming.insert(self._place(before), line)
         self.state.revision += 1
+        spots = self.state.spots
+        if line.spot is not None and line.spot in spots.owed:
+            # it was owed since it was taken out
+            spots.owed.remove(line.spot)
+            spots.lined.append(LinedUp(line.spot, line.id))
         return line
 
     def remove(self, line_ids: Sequence[int]) -> list[tuple[int, Line]]:

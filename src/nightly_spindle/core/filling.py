@@ -55,6 +55,15 @@ class _Break:
         """By how much it comes after its time."""
         return max(0.0, (self.at_us - self.key[1]) / US)
 
+    def planned(self) -> list[Booked]:
+        """Return what is placed in it, of campaigns that there are."""
+        plan = self.programme.spots
+        return [
+            Booked(booking.campaign, *self.key)
+            for booking in plan.by_break.get(self.key, ())
+            if booking.campaign in plan.campaigns
+        ]
+
     def has_room(self, item: Item) -> bool:
         """Whether there is a seat and time for one more."""
         options, rate = self.pattern.options, self.state.rate
@@ -74,22 +83,26 @@ def fill_break(programme: Programme, state: AirState, at: int, actions: list[Act
     pattern = programme.spots.patterns.get(line.opens.pattern)
     at_us = us_from_frames(at, state.rate) + state.offset_us
     if pattern is None:
+        gone = "its break pattern is not there any more"
+        actions.append(Dropped(at, line, Outcome.REMOVED, "Break", gone))
         return
     sweep(programme, state, at_us, actions)
     here = _Break(programme, state, actions, pattern, line, at,
                   _key(programme, state, pattern, line, at_us))  # fmt: skip
     _remember(state, here.key)
     late = here.late_s > pattern.options.late_s
-    if not (late and pattern.options.late is IfLate.LEFT):
+    if late and pattern.options.late is IfLate.LEFT:
+        for spot in here.planned():
+            _owe(here, spot, "its break came too late")
+    else:
         paid_only = late and pattern.options.late is IfLate.PAID
         _fill_planned(here, paid_only=paid_only)
         _fill_owed(here, paid_only=paid_only)
-    else:
-        for booking in programme.spots.by_break.get(here.key, ()):
-            _owe(here, Booked(booking.campaign, *here.key), "its break came too late")
-    state.upcoming[:0] = _lines(here)
-    if here.spots or late or programme.spots.by_break.get(here.key):
+        state.upcoming[:0] = _lines(here)
+    if here.spots or late or here.planned():
         actions.append(_told(here, late=late))
+    if late:
+        actions.append(_late(here))
 
 
 def sweep(programme: Programme, state: AirState, at_us: int, actions: list[Action]) -> None:
@@ -157,10 +170,9 @@ def _remember(state: AirState, key: Key) -> None:
 def _fill_planned(here: _Break, *, paid_only: bool) -> None:
     """Put in what is placed in this break."""
     plan = here.programme.spots
-    for booking in plan.by_break.get(here.key, ()):
-        campaign = plan.campaigns.get(booking.campaign)
-        spot = Booked(booking.campaign, *here.key)
-        if campaign is None or not _flies(here, campaign):
+    for spot in here.planned():
+        campaign = plan.campaigns[spot.campaign]
+        if not _flies(here, campaign):
             continue
         if paid_only and campaign.options.terms is Terms.BONUS:
             _owe(here, spot, "its break came late, and it is a bonus")
@@ -366,6 +378,18 @@ def _told(here: _Break, *, late: bool) -> BreakFilled:
     if late:
         note += f"; {length(here.late_s)} late: {here.pattern.options.late}"
     return BreakFilled(here.at, here.key, here.pattern.name, note)
+
+
+def _late(here: _Break) -> Finding:
+    due = clock(here.key[1], here.programme.settings.tz)
+    late = here.pattern.options.late
+    return Finding(
+        "break-late",
+        Severity.WARNING,
+        here.at,
+        f"The break “{here.pattern.name}” of {due} comes {length(here.late_s)} late: {late}.",
+        "Let it wait less for the item on air, or put shorter items before it.",
+    )
 
 
 def _lasts(item: Item, rate: int) -> float:

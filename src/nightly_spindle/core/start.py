@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import (
     Action,
+    BreakFilled,
     Dropped,
     Ended,
     FadeVoice,
@@ -116,7 +117,8 @@ def take_the_air(
     passed = sequencer.advance(frame)
     actions: list[Action] = []
     if saved:
-        actions += [_missed(action) for action in passed if not _sounds(action, interrupted)]
+        told = [one for one in passed if not isinstance(one, BreakFilled)]
+        actions += [_missed(action) for action in told if not _sounds(action, interrupted)]
         actions += _make_good(programme, sequencer.state, passed)
         for action in passed:
             if isinstance(action, Ended):

@@ -48,17 +48,7 @@ class RemoveLines(QUndoCommand):
     def undo(self) -> None:
         """Put them back."""
         for gone in self._gone:
-            line = gone["line"]
-            self._link.ask(
-                "insert",
-                before=gone["before"],
-                cart=line["cart"],
-                origin=line["origin"],
-                line_id=line["id"],
-                join=line["join"],
-                overlay=line["overlay"],
-                tag=line["tag"],
-            )
+            self._link.ask("insert", before=gone["before"], line=gone["line"])
 
 
 class AddLine(QUndoCommand):

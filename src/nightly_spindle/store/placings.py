@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.break_places import Calendar, day_number, day_start, local_day, local_hour
 from nightly_spindle.core.campaigns import Per
 from nightly_spindle.core.errors import StorageFault
+from nightly_spindle.core.filling import REACH_US
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.placing import Order, Placing, place_spots
 from nightly_spindle.core.placing_why import Short
@@ -103,11 +104,10 @@ def _pending(programme: Programme, state: AirState | None, now_us: int) -> dict[
     for line in lines:
         if line.spot is not None and (line.id in lined or not line.spot.pattern):
             found[line.spot.campaign].append(now_us)
-        if line.opens is not None:
-            key = (line.opens.pattern, line.opens.at_us)
-            for booking in programme.spots.by_break.get(key, ()):
-                if booking.at_us <= now_us:
-                    found[booking.campaign].append(booking.at_us)
+    filled = set(state.spots.filled)
+    for booking in programme.spots.between(now_us - REACH_US, now_us):
+        if booking.key not in filled:  # its break may still come: the engine owes it only then
+            found[booking.campaign].append(booking.at_us)
     return found
 
 
