@@ -42,7 +42,7 @@ def station(selling, tmp_path):
         save_break(library, BreakPattern(1, "Tens", BreakOptions(
             minutes="5, 15, 25, 35, 45, 55", spots=2.0), 1))  # fmt: skip
         options = CampaignOptions(
-            advertiser="Harbour Bakery", amount=1.0, per=Per.HOUR, apart_s=600.0,
+            advertiser="Harbour Bakery", amount=1.0, per=Per.HOUR, apart_s=600.0, hours="00-24",
             first=str(TODAY - timedelta(days=1)), last=str(TODAY + timedelta(days=9)))  # fmt: skip
         save_campaigns(library, [Campaign(0, "Rolls", copies, options)])
     return folder
@@ -97,6 +97,7 @@ def test_an_order_is_written_its_hours_painted_kept_placed_and_taken_back(qtbot,
     place = opened(qtbot, window)
     page, editor = place.orders, place.orders.editor
     assert page.rows.rowCount() == 1
+    assert not page.keep.isEnabled()  # what was only looked at was not changed
     qtbot.mouseClick(page.new, LEFT)
     typed(qtbot, editor.name, "Oysters")
     typed(qtbot, editor.what.fields["advertiser"], "Lowtide")

@@ -1,5 +1,7 @@
 """The pictures of the documents, taken of the demo station: `make pictures`.
 
+python tools/pictures.py [NAME ...]     # those alone
+
 Builds the demo station, puts it on air for some hours in fast forward so that there is something to
 report, then in real time, opens the desk offscreen and writes a picture of each main view.
 """
@@ -65,6 +67,8 @@ class Pictures:
         """Take one picture once a view has been prepared."""
         ready()
         wait(ms)
+        if sys.argv[1:] and name not in sys.argv[1:]:
+            return
         self.window.grab().save(str(OUT / f"{name}.png"))
         print(f"{name}.png", flush=True)
 

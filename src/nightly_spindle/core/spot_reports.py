@@ -137,6 +137,8 @@ def proofs(
         campaign = campaigns.get(line.campaign)
         if campaign is None or line.outcome == Outcome.ON_AIR:
             continue
+        if not line.break_id and line.end_us <= line.start_us:
+            continue  # a log had it, and it did not air: nobody had placed it
         heard = (line.end_us - line.start_us) / US
         good = counts(line.share, counts_from) and line.cart is not None
         notes = [line.note] if line.note else []

@@ -10,7 +10,6 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Starts, check_break
-from nightly_spindle.core.hour_grid import grid_from
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.fields import Field
@@ -110,7 +109,7 @@ class _Form(QWidget):
                 self.form.offer("empty", [(name, name) for name in ("", *sheet.fillers)])
             self.name.setText(pattern.name)
             self.form.show_values(pattern.options, _here(pattern.options.starts))
-            self.hours.show_grid(grid_from(pattern.options.hours))
+            self.hours.show_text(pattern.options.hours)
 
     def _on_changed(self) -> None:
         starts = Starts(self.form.texts()["starts"])
@@ -124,7 +123,7 @@ class _Form(QWidget):
     def typed(self) -> BreakPattern:
         """Return the pattern as it is typed; SettingRefused says what cannot be."""
         assert self._pattern is not None
-        texts = {"hours": self.hours.grid.text()}
+        texts = {"hours": self.hours.text()}
         options = typed_group(self._pattern.options, self.form.texts(), texts)
         name = " ".join(self.name.text().split())
         made = replace(self._pattern, name=name, options=options)

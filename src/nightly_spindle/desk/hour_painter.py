@@ -9,7 +9,14 @@ from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QToolButton, QVBoxLayout, QWidget
 
-from nightly_spindle.core.hour_grid import EVERY_HOUR, NO_HOUR, QUICK, HourGrid, hour_of_week
+from nightly_spindle.core.hour_grid import (
+    EVERY_HOUR,
+    NO_HOUR,
+    QUICK,
+    HourGrid,
+    grid_from,
+    hour_of_week,
+)
 from nightly_spindle.desk import theme
 
 if TYPE_CHECKING:
@@ -158,6 +165,7 @@ class HourChoice(QWidget):
 
     def __init__(self, palette: Palette) -> None:
         super().__init__()
+        self._written = ""
         self.painter_ = HourPainter(palette)
         self.painter_.painted.connect(self.painted)
         self.buttons: dict[str, QToolButton] = {}
@@ -184,6 +192,16 @@ class HourChoice(QWidget):
     def grid(self) -> HourGrid:
         """What is painted."""
         return self.painter_.grid
+
+    def show_text(self, written: str) -> None:
+        """Show the hours of a text."""
+        self._written = written
+        self.show_grid(grid_from(written))
+
+    def text(self) -> str:
+        """Return the hours as text: as it was written where nothing was painted since."""
+        same = self.grid == grid_from(self._written)
+        return self._written if same else self.grid.text()
 
     def show_grid(self, grid: HourGrid) -> None:
         """Show other hours."""

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, check_campaign
-from nightly_spindle.core.hour_grid import grid_from
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.fields import DecimalField, Field
@@ -30,7 +29,6 @@ from nightly_spindle.desk.tabs import Tabs
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.hour_grid import HourGrid
     from nightly_spindle.desk.theme import Palette
     from nightly_spindle.store.campaign_board import SpotSheet
 
@@ -181,7 +179,7 @@ class OrderPanel(QWidget):
             self.name.setText(campaign.name)
             for form in (self.what, self.when, self.audio):
                 form.show_values(options)
-            self.hours.show_grid(grid_from(options.hours))
+            self.hours.show_text(options.hours)
             self._show_copies(campaign.copies)
 
     def _show_copies(self, copies: Sequence[Copy]) -> None:
@@ -256,16 +254,11 @@ class OrderPanel(QWidget):
 
     # -- what is typed -----------------------------------------------------------------------------
 
-    @property
-    def grid(self) -> HourGrid:
-        """The hours that are painted."""
-        return self.hours.grid
-
     def typed(self) -> Campaign:
         """Return the campaign as it is typed; SettingRefused says what cannot be."""
         assert self._campaign is not None
         texts = [form.texts() for form in (self.what, self.when, self.audio)]
-        options = typed_group(self._campaign.options, *texts, {"hours": self.grid.text()})
+        options = typed_group(self._campaign.options, *texts, {"hours": self.hours.text()})
         name = " ".join(self.name.text().split())
         made = replace(self._campaign, name=name, options=options, copies=self._copies)
         check_campaign(made)
