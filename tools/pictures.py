@@ -84,14 +84,19 @@ class Pictures:
         self.take("logs", lambda: w.go_to("Logs"), 6000)
         assert w.logs.board is not None
         logs = w.logs.board.logs
-        log = next((one for one in logs if one.slot.local.hour == 1), logs[0])
+        short = [one for one in logs if one.lost and one.reading.matches and one.named < 100]
+        log = short[-1] if short else next(one for one in logs if one.reading.matches)
         self.take("log", lambda: w.logs.open_log(log), 3500)
         self.take("drops", lambda: w.logs.show_page("Drops"), 16_000)
-        self.take("events", lambda: w.go_to("Events"), 5000)
+        w.go_to("Events")
+        wait(3500)
+        assert w.events.sheet is not None
+        self.take("events", lambda: w.events.choose(w.events.sheet.events[0].id), 3000)
         self.library()
         self.campaigns()
         self.take("overlays", lambda: w.go_to("Overlays"), 9000)
-        self.take("pools", lambda: w.overlays.show_page("Pools"))
+        w.overlays.show_page("Pools")
+        self.take("pools", lambda: w.overlays.pools.pools.selectRow(1), 2500)
         self.take("station", lambda: w.go_to("Station"), 2500)
 
     def library(self) -> None:
