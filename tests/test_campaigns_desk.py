@@ -187,7 +187,13 @@ def test_a_spot_is_pulled_to_another_break_let_go_and_all_is_taken_back(qtbot, w
     qtbot.mouseClick(page.loosen, LEFT)
     qtbot.waitUntil(lambda: not spots(station).campaigns[booking.campaign].pins, timeout=LONG)
     settled(qtbot, place)
-    for _ in range(3):
+    # one more of the campaign, into a break that has none of it
+    week.choose(to)
+    qtbot.waitUntil(lambda: to not in place.sheet.by_break and page.put.isEnabled(), timeout=LONG)
+    qtbot.mouseClick(page.put, LEFT)
+    qtbot.waitUntil(lambda: spots(station).campaigns[booking.campaign].pins == (to,), timeout=LONG)
+    settled(qtbot, place)
+    for _ in range(4):
         undo(qtbot, window)
     qtbot.waitUntil(lambda: not spots(station).campaigns[booking.campaign].pins, timeout=LONG)
     settled(qtbot, place)

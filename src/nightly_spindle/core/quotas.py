@@ -66,18 +66,23 @@ class Heard:
 
 
 def quota(
-    campaign: Campaign, calendar: Calendar, open_: Sequence[int], heard: Sequence[Heard]
+    campaign: Campaign,
+    calendar: Calendar,
+    open_: Sequence[int],
+    heard: Sequence[Heard],
+    before: int = 0,
 ) -> Quota:
     """Return what an order wants of the breaks that are still to come.
 
     `open_` are the indices of the breaks that are open to it, past ones among them; `heard` what
-    counts of its flight so far.
+    counts of its flight in what is looked back on, `before` how many counted earlier, which matters
+    to orders in total only.
     """
     places = calendar.places
     first = bisect_left(open_, calendar.now)
     coming = list(open_[first:])
     if campaign.options.per is Per.TOTAL:
-        return _in_total(campaign, places, coming, len(heard))
+        return _in_total(campaign, places, coming, before + len(heard))
     pinned = set(campaign.pins)
     spans = []
     for begin, end in calendar.parts(open_, campaign.options.per):

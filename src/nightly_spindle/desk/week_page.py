@@ -134,10 +134,15 @@ class WeekPage(QWidget):
                                   self.give_up)  # fmt: skip
         self.fix = push_button("Fix here", "Keep the spot in this break, whatever changes",
                                self.fix_here)  # fmt: skip
+        self.put = push_button("Put in", "Set a spot of the shown campaign into this break by hand",
+                               self.put_here)  # fmt: skip
         self.listen = push_button("Hear", "Listen to the spot, or stop (Space)", self._hear_row)
         buttons = QHBoxLayout()
-        for button in (self.fix, self.loosen, self.listen):
+        more = QHBoxLayout()
+        for button in (self.put, self.fix):
             buttons.addWidget(button)
+        for button in (self.loosen, self.listen):
+            more.addWidget(button)
         told = QLabel("Pull a spot to another break in the week, or press Ctrl with an arrow. "
                       "The others make room for it.")  # fmt: skip
         told.setWordWrap(True)
@@ -149,6 +154,7 @@ class WeekPage(QWidget):
             box.addWidget(widget)
         box.addWidget(self.spots, 1)
         box.addLayout(buttons)
+        box.addLayout(more)
         box.addWidget(told)
         return panel
 
@@ -268,6 +274,10 @@ class WeekPage(QWidget):
         self.fix.setEnabled(spot is not None and not spot.booking.fixed)
         self.loosen.setEnabled(spot is not None and spot.booking.fixed)
         self.listen.setEnabled(spot is not None)
+        key, sheet = self.week.chosen, self.sheet
+        inside = sheet.by_break.get(key, ()) if sheet is not None and key is not None else ()
+        there = any(booking.campaign == self.week.hand for booking in inside)
+        self.put.setEnabled(bool(self.week.hand) and key is not None and not there)
 
     # -- acts --------------------------------------------------------------------------------------
 
@@ -283,6 +293,13 @@ class WeekPage(QWidget):
         self._pin(campaign, f"move “{campaign.name}”", to, from_)
         self.said.emit(f"“{campaign.name}” moves to {title_of(self.sheet, to)}.")
 
+    def put_here(self) -> None:
+        """Set a spot of the campaign in hand into the chosen break, undoably."""
+        key, sheet = self.week.chosen, self.sheet
+        campaign = sheet.campaign(self.week.hand) if sheet is not None else None
+        if campaign is not None and key is not None and self.put.isEnabled():
+            self._pin(campaign, f"put “{campaign.name}” in", key, None)
+
     def fix_here(self) -> None:
         """Keep the chosen spot where it is, undoably."""
         spot = self._spot()
@@ -296,7 +313,7 @@ class WeekPage(QWidget):
         if spot is not None:
             self._pin(spot.campaign, f"let “{spot.campaign.name}” move", None, spot.booking.key)
 
-    def _pin(self, campaign: Campaign, text: str, to: Key | None, from_: Key) -> None:
+    def _pin(self, campaign: Campaign, text: str, to: Key | None, from_: Key | None) -> None:
         def do(library: Any) -> Any:
             return editing.campaigns.pin(library, campaign.id, to, from_)
 

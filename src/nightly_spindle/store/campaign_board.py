@@ -142,9 +142,10 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
     orders = []
     for order in wanted.orders:
         campaign, want = order.campaign, order.quota
-        aired = len(wanted.account.heard.get(campaign.id, ()))
+        book = wanted.account
+        aired = book.before.get(campaign.id, 0) + len(book.heard.get(campaign.id, ()))
         short = lacking.get(campaign.id)
-        owed = _owed(order, today)
+        owed = _owed(order, aired, today)
         orders.append(
             CampaignSheet(
                 campaign, campaign.sentence(), flight_total(campaign, want), want.past, aired,
@@ -170,12 +171,12 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
     )  # fmt: skip
 
 
-def _owed(order: Order, today: date) -> int:
+def _owed(order: Order, aired: int, today: date) -> int:
     """Return what is owed: of an order in total once its flight is over."""
     campaign = order.campaign
     over = campaign.last is not None and campaign.last < today
     if over and campaign.options.per is Per.TOTAL:
-        return max(0, int(campaign.options.amount) - len(order.heard))
+        return max(0, int(campaign.options.amount) - aired)
     return order.quota.owed
 
 

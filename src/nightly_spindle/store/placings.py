@@ -13,7 +13,14 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.break_places import Calendar, day_number, day_start, local_day, local_hour
+from nightly_spindle.core.break_places import (
+    LOOK_BACK_DAYS,
+    Calendar,
+    day_number,
+    day_start,
+    local_day,
+    local_hour,
+)
 from nightly_spindle.core.campaigns import Per
 from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.core.filling import REACH_US
@@ -45,11 +52,13 @@ _LOGS_US = 36 * 3600 * US  # logs so far ahead are looked through for spots that
 class Account:
     """What was heard of each campaign, and what is on its way.
 
-    `heard` are instants that count, `lost` spots that were placed and not heard (campaign, break,
-    instant), `pending` those that are lined up, `closed` breaks that are filled already.
+    `heard` are instants that count, of the days that are looked back on, `before` how many counted
+    earlier. `lost` are spots that were placed and not heard (campaign, break, instant), `pending`
+    those that are lined up, `closed` breaks that are filled already.
     """
 
     heard: Mapping[int, list[int]]
+    before: Mapping[int, int]
     pending: Mapping[int, list[int]]
     lost: frozenset[tuple[int, int, int]]
     closed: frozenset[tuple[int, int]]
@@ -75,10 +84,20 @@ def account(snapshot: Snapshot, now_us: int) -> Account:
     from_percent = programme.settings.spots.counts_from
     heard: dict[int, list[int]] = defaultdict(list)
     lost: set[tuple[int, int, int]] = set()
+    tz = programme.settings.tz
+    since = day_start(local_day(now_us, tz) - LOOK_BACK_DAYS, tz)
+    before = {
+        row["campaign"]: row["n"]
+        for row in snapshot.connection.execute(
+            "SELECT campaign, count(*) AS n FROM as_run WHERE campaign > 0 AND start_us < ?"
+            " AND share * 100 >= ? GROUP BY campaign",
+            (since, from_percent - 1e-6),
+        )
+    }
     rows = snapshot.connection.execute(
         "SELECT campaign, start_us, break_id, break_us, share, outcome FROM as_run"
-        " WHERE campaign > 0 AND start_us <= ? ORDER BY start_us",
-        (now_us,),
+        " WHERE campaign > 0 AND start_us >= ? AND start_us <= ? ORDER BY start_us",
+        (since, now_us),
     )
     for row in rows:
         if counts(row["share"], from_percent):
@@ -91,7 +110,7 @@ def account(snapshot: Snapshot, now_us: int) -> Account:
         lost |= {(one.campaign, *one.key) for one in state.spots.owed}
     closed = frozenset((a, b) for a, b in state.spots.filled) if state else frozenset()
     recent = frozenset(one for one in lost if one[2] > now_us - _KEPT_US)
-    return Account(heard, pending, recent, closed)
+    return Account(heard, before, pending, recent, closed)
 
 
 def _pending(programme: Programme, state: AirState | None, now_us: int) -> dict[int, list[int]]:
@@ -118,7 +137,7 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
     today = local_day(now_us, tz)
     until = day_start(today + 1 + round(programme.settings.spots.days_ahead), tz)
     firsts = [day_number(c.first) for c in spots.campaigns.values() if c.first is not None]
-    since = day_start(min([today, *(max(first, today - 35) for first in firsts)]), tz)
+    since = day_start(min([today, *(max(first, today - LOOK_BACK_DAYS) for first in firsts)]), tz)
     calendar = Calendar(programme, since, now_us, until)
     book = account(snapshot, now_us)
     given = _given(snapshot, now_us)
@@ -129,7 +148,7 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
         counted = sorted([*book.heard.get(campaign.id, ()), *book.pending.get(campaign.id, ())])
         heard = _in_flight(campaign, counted, today, programme)
         own = given.get(campaign.id, ())
-        want = quota(campaign, calendar, open_, heard)
+        want = quota(campaign, calendar, open_, heard, book.before.get(campaign.id, 0))
         lasts = (length_us(programme, campaign) / US) or _SPOT_S
         orders.append(Order(campaign, want, lasts, [one.at_us for one in heard], own))
     return Orders(calendar, tuple(orders), book)
@@ -142,7 +161,7 @@ def _in_flight(
     tz = programme.settings.tz
     first = today if campaign.first is None else day_number(campaign.first)
     if campaign.options.per is not Per.TOTAL:
-        first = max(first, today - 35)
+        first = max(first, today - LOOK_BACK_DAYS)
     found = [Heard(at, local_day(at, tz), local_hour(at, tz)) for at in instants]
     return [one for one in found if one.day >= first]
 
