@@ -69,18 +69,22 @@ class KeptPage(QWidget):
         box.addLayout(row)
         return panel
 
-    def frame(self, tools: QHBoxLayout) -> None:
-        """Lay the page out: tools above the list, the panel beside both."""
+    def frame(self, tools: QHBoxLayout, stretch: int = 1) -> QVBoxLayout:
+        """Lay the page out: tools above the list, the panel beside both.
+
+        Returns the column of tools and list, for more below.
+        """
         left = QVBoxLayout()
         left.setContentsMargins(12, 0, 4, 8)
         left.setSpacing(5)
         left.addLayout(tools)
-        left.addWidget(self.table, 1)
+        left.addWidget(self.table, stretch)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(4)
         whole.addLayout(left, 1)
         whole.addWidget(self.panel)
+        return left
 
     # -- what a page says ---
 

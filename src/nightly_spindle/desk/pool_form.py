@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from nightly_spindle.core.overlay_pools import FOR, Pool, PoolOptions, Use, check_pool
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.fields import Field
+from nightly_spindle.desk.scrolled import scrolled
 
 if TYPE_CHECKING:
     from nightly_spindle.store.overlay_board import OverlaySheet
@@ -53,8 +54,7 @@ class PoolForm(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(3)
         box.addWidget(self.name)
-        box.addWidget(self.form)
-        box.addStretch(1)
+        box.addWidget(scrolled(self.form), 1)
 
     @property
     def fields(self) -> dict[str, QWidget]:
