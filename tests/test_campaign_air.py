@@ -342,7 +342,7 @@ def test_each_spot_is_in_the_rendered_sound_at_the_second_that_the_report_says(s
 
 @pytest.mark.engine
 def test_a_spot_cut_by_a_kill_is_not_counted_and_made_good(sold):
-    engine = Air(sold, "--clock", "2026-11-30T08:12:00", "--pace", "6", "--no-supervisor")
+    engine = Air(sold, "--clock", "2026-11-30T08:12:00", "--pace", "12", "--no-supervisor")
     again = None
     try:
         wait(lambda: spot_rows(sold, "on air"), 150, engine.told)  # it placed them by itself

@@ -230,7 +230,8 @@ class BreakWeek(QWidget):
     ) -> None:
         p, inside = self.palette_, self.sheet.by_break.get(place.key, ()) if self.sheet else ()
         painter.fillRect(box, QColor(p.raised))
-        share = min(1.0, len(inside) / max(1, place.spots))
+        taken = self.sheet.fullness(place) if self.sheet else 0.0
+        share = min(1.0, taken)
         fill = QRectF(box.left(), box.top(), box.width() * share, box.height())
         dim = bool(self.hand) and not self._has(place.key)
         colour = QColor(theme.kind_color("spot"))
@@ -245,7 +246,7 @@ class BreakWeek(QWidget):
             painter.setPen(ink if inside else QColor(p.muted))
             painter.drawText(box.adjusted(3, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter
                              | Qt.AlignmentFlag.AlignLeft, str(len(inside)))  # fmt: skip
-        over = len(inside) > place.spots
+        over = taken > 1.0
         if over or target or place.key == self.chosen:
             ink = p.alarm if over else p.text
             painter.setBrush(Qt.BrushStyle.NoBrush)

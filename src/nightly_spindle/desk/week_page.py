@@ -13,7 +13,7 @@ from nightly_spindle.core.break_places import day_of, local_day
 from nightly_spindle.core.campaigns import Campaign
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.spots import Booking
-from nightly_spindle.core.timebase import length
+from nightly_spindle.core.timebase import US, length
 from nightly_spindle.desk.break_week import DAYS, BreakWeek, title_of
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.row_table import Rows, RowTable
@@ -223,7 +223,7 @@ class WeekPage(QWidget):
             self._allow()
             return
         inside = [
-            _Spot(booking, campaign, self._length(campaign))
+            _Spot(booking, campaign, sheet.lengths_us.get(campaign.id, 0) / US)
             for booking in sheet.by_break.get(key, ())
             if (campaign := sheet.campaign(booking.campaign)) is not None
         ]
@@ -251,10 +251,6 @@ class WeekPage(QWidget):
         parts.append(f"{lasts} of {length(options.length_s)}" if whole and options else lasts)
         likes = f", prefers {options.categories}" if options and options.categories else ""
         self.room.setText(f"{', '.join(parts)}{likes}")
-
-    def _length(self, campaign: Campaign) -> float:
-        able = {item.cart: item for item in self.sheet.able} if self.sheet else {}
-        return max((able[c].measure.duration_s for c in campaign.carts if c in able), default=0.0)
 
     def _spot(self) -> _Spot | None:
         row = self.spots.currentIndex().row()

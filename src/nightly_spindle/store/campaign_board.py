@@ -19,6 +19,7 @@ from nightly_spindle.core.spot_checks import (
     SpotFinding,
     break_findings,
     campaign_findings,
+    length_us,
     lost_pins,
     pattern_findings,
 )
@@ -79,7 +80,8 @@ class SpotSheet:
     """All of it at an instant: orders, breaks of the coming days, what is placed, what is wrong.
 
     `made_us` is when the placing was made, 0 for never. `able` are items that can be copies,
-    `edges` those that can open and close a break.
+    `edges` those that can open and close a break; `lengths_us` says how long spots of a campaign
+    are, by its number.
     """
 
     now_us: int
@@ -97,6 +99,14 @@ class SpotSheet:
     shows: tuple[str, ...] = ()
     fillers: tuple[str, ...] = ()
     by_break: dict[tuple[int, int], tuple[Booking, ...]] = field(default_factory=dict)
+    lengths_us: dict[int, int] = field(default_factory=dict)
+
+    def fullness(self, place: BreakPlace) -> float:
+        """Return how much of a break is taken, 1 for all of it: by seats or time, what is more."""
+        inside = self.by_break.get(place.key, ())
+        lasts = sum(self.lengths_us.get(booking.campaign, 0) for booking in inside)
+        # half a second of measuring is no overrun
+        return max(len(inside) / place.spots, (lasts - US // 2) / place.length_us, 0.0)
 
     @property
     def stale(self) -> bool:
@@ -167,7 +177,7 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
         tuple(_categories(programme.settings.spots.categories)),
         tuple(e.name for e in programme.events if e.options.length_s),
         tuple(row[0] for row in connection.execute("SELECT name FROM category ORDER BY name")),
-        plan.by_break,
+        plan.by_break, {n: length_us(programme, c) for n, c in plan.campaigns.items()},
     )  # fmt: skip
 
 
