@@ -365,12 +365,11 @@ class _Placer:
 
     def _outcome(self, seekers: list[Seeker], stood: dict[int, set[int]]) -> Placing:
         places = self.calendar.places
-        by_seat = {(b.campaign, b.key): b.seat for b in self.stands}
         bookings = [
             booking
             for index, units in enumerate(self.room.inside)
             if units
-            for booking in seated(places[index], units, by_seat)
+            for booking in seated(places[index], units)
         ]
         now_in: dict[int, set[int]] = defaultdict(set)
         cost = 0.0

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from math import inf
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.placing_room import Unit
+from nightly_spindle.core.quotas import Window
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
@@ -13,7 +15,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.break_places import Calendar
     from nightly_spindle.core.placing_room import Seeker
-    from nightly_spindle.core.quotas import Quota, Window
+    from nightly_spindle.core.quotas import Quota
 
 _GOLDEN = 0.618_033_988_749_895  # the fractional parts of its multiples spread evenly (Weyl)
 _GOOD_US = 7 * 86_400 * US  # what is owed is made good within so long, where there is room
@@ -93,21 +95,18 @@ def _within(order: Sequence[int], window: Window) -> list[int]:
 
 def _own_place(seeker: Seeker, at: int) -> Unit:
     """Return a unit beyond what is ordered, in the place that was set by hand for it."""
-    from nightly_spindle.core.quotas import Window
-
     return Unit(seeker, Window(at, at + 1, 1), at + 0.5, 1.0, fixed=True)
 
 
 def _crowded(inside: Sequence[int], fixed: set[int]) -> int:
     """Return the place that lies closest to its neighbours, of those not set by hand."""
 
-    def room(at: int) -> int:
+    def gap(at: int) -> float:
         place = inside.index(at)
-        before = at - inside[place - 1] if place else at - inside[0] + 10_000
-        after = inside[place + 1] - at if place + 1 < len(inside) else 10_000
-        return min(before, after) * 2 + (before + after if before + after < 10_000 else 0)
+        beside = (*inside[max(0, place - 1) : place], *inside[place + 1 : place + 2])
+        return min((abs(at - other) for other in beside), default=inf)
 
-    return min((at for at in inside if at not in fixed), key=room)
+    return min((at for at in inside if at not in fixed), key=gap)
 
 
 def missing(all_: list[float], there: Sequence[Unit]) -> list[float]:

@@ -8,10 +8,10 @@ from nightly_spindle.core.campaigns import Position
 from nightly_spindle.core.spots import Booking
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping
+    from collections.abc import Iterable
 
     from nightly_spindle.core.break_places import BreakPlace
-    from nightly_spindle.core.campaigns import Campaign, Key
+    from nightly_spindle.core.campaigns import Campaign
     from nightly_spindle.core.placing_room import Unit
 
 _MIDDLE = {Position.FIRST: 0, Position.ANY: 1, Position.LAST: 2}
@@ -29,11 +29,8 @@ def seat_order(campaign: Campaign, at_us: int) -> tuple[int, int, int]:
     return (_MIDDLE[wish], weight, turn)
 
 
-def seated(
-    place: BreakPlace, units: Iterable[Unit], before: Mapping[tuple[int, Key], int]
-) -> list[Booking]:
-    """Return the bookings of one break in their order; who stood before keeps its turn."""
-    del before
+def seated(place: BreakPlace, units: Iterable[Unit]) -> list[Booking]:
+    """Return the bookings of one break in their order."""
     ranked = sorted(units, key=lambda unit: seat_order(unit.seeker.campaign, place.at_us))
     return [
         Booking(place.at_us, place.pattern, seat, unit.seeker.id, unit.fixed)

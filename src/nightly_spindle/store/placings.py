@@ -33,6 +33,7 @@ from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.spot_checks import length_us
 from nightly_spindle.core.spot_heard import counts
 from nightly_spindle.core.timebase import US
+from nightly_spindle.store.campaigns import read_spots
 from nightly_spindle.store.journal import load_state
 
 if TYPE_CHECKING:
@@ -235,8 +236,6 @@ def place(snapshot: Snapshot, now_us: int, *, anew: bool = False) -> tuple[Order
     """Place the coming spots and write it down; the snapshot goes by it then."""
     wanted, made = make_placing(snapshot, now_us, anew=anew)
     write_placing(snapshot, now_us, wanted, made)
-    from nightly_spindle.store.campaigns import read_spots
-
     snapshot.programme.set_spots(read_spots(snapshot.connection, snapshot.folder))
     return wanted, made
 
