@@ -339,7 +339,7 @@ def test_a_rendered_demo_hour_carries_overlays_where_planned_and_none_over_a_voc
     assert not none
     first = rows[0].start
     kinds = [one.overlay.item.kind for one in laid]
-    assert kinds.count(Kind.SWEEPER) >= 15
+    assert kinds.count(Kind.SWEEPER) >= 10  # its breaks take joins between songs away
     assert kinds.count(Kind.VOICEOVER) >= 8
     # what differs between the two is what lies over the programme, and where it goes down for it
     block = RATE // 20
