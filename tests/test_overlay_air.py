@@ -374,4 +374,4 @@ def test_a_rendered_demo_hour_carries_overlays_where_planned_and_none_over_a_voc
         vocal = row.start + round(sung[item.artist, item.title] * RATE) - row.play.begin
         assert one.end <= vocal, one.overlay.over
         checked += 1
-    assert checked >= 20
+    assert checked >= 15
