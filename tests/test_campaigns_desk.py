@@ -16,13 +16,19 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from test_campaign_air import selling as selling_
 from test_campaign_week import Life
-from test_library_desk import LONG, undo
+from test_library_desk import LONG, dragged, drop, undo
 
 from nightly_spindle.core.breaks import BreakOptions, BreakPattern
 from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Per
 from nightly_spindle.core.hour_grid import grid_from
 from nightly_spindle.core.timebase import US
-from nightly_spindle.store.campaigns import restore_campaigns, save_break, save_campaigns
+from nightly_spindle.store.campaigns import (
+    placed_rows,
+    put_placed,
+    restore_campaigns,
+    save_break,
+    save_campaigns,
+)
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.station import read_settings
@@ -198,6 +204,37 @@ def test_a_spot_is_pulled_to_another_break_let_go_and_all_is_taken_back(qtbot, w
     qtbot.waitUntil(lambda: not spots(station).campaigns[booking.campaign].pins, timeout=LONG)
     settled(qtbot, place)
     assert booking.key in {b.key for b in spots(station).bookings}
+
+
+def test_all_is_placed_anew_and_put_back_and_items_are_dragged_onto_an_order(
+    qtbot, window, station
+):
+    place = opened(qtbot, window)
+    ten = 600 * US
+    with Library(station) as library:  # as an earlier placing may have left it: ten minutes later
+        rows, made = placed_rows(library)
+        later = [
+            {**row, "at_us": row["at_us"] + ten} if row["at_us"] // (60 * US) % 60 < 50 else row
+            for row in rows
+        ]
+        put_placed(library, (later, made))
+    was = [booking.key for booking in spots(station).bookings]
+    qtbot.mouseClick(place.anew, LEFT)
+    qtbot.waitUntil(
+        lambda: len(set(was) - {b.key for b in spots(station).bookings}) > len(was) // 2,
+        timeout=LONG,
+    )
+    settled(qtbot, place)
+    undo(qtbot, window)
+    qtbot.waitUntil(lambda: set(was) <= {b.key for b in spots(station).bookings}, timeout=LONG)
+    settled(qtbot, place)
+    cart = spots(station).campaigns[next(iter(spots(station).campaigns))].carts[0]
+    editor = place.orders.editor
+    drop(editor, dragged(cart, cart + 1))
+    assert editor.copies.rows.rowCount() == 2  # one of the two was there
+    assert place.orders.keep.isEnabled()
+    qtbot.mouseClick(place.orders.discard, LEFT)
+    assert editor.copies.rows.rowCount() == 1
 
 
 def test_a_break_is_made_by_hand_and_a_wrong_one_is_refused(qtbot, window, station):

@@ -53,6 +53,19 @@ _PAGES = {"Orders": "What advertisers ordered, and how each order stands",
           "Rules": "What counts, the categories, how far ahead spots are placed"}  # fmt: skip
 
 
+class PlaceAnew(LibraryEdit):
+    """Keeps how the spots stand before they are placed anew, to put them back so."""
+
+    def __init__(self, shelf: Shelf, text: str, keep: Any, placer: Placer) -> None:
+        super().__init__(shelf, text, keep, editing.put_placed)
+        self._placer = placer
+
+    def redo(self) -> None:
+        """Remember how they stand; they are placed once that is done, as after every edit."""
+        super().redo()
+        self._placer.begin_anew()
+
+
 class CampaignsPlace(QWidget):
     """`now_us` gives the station's instant."""
 
@@ -225,8 +238,10 @@ class CampaignsPlace(QWidget):
         self.refresh()
 
     def place_anew(self) -> None:
-        """Place all spots as if none stood yet."""
-        self.placer.ask(anew=True)
+        """Place all spots as if none stood yet, undoably."""
+        self.undo.push(
+            PlaceAnew(self._shelf, "place anew", editing.campaigns.placed_rows, self.placer)
+        )
 
     def _on_placing(self) -> None:
         self.state.setText("placing spots …")

@@ -21,6 +21,7 @@ from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.fields import DecimalField, Field
 from nightly_spindle.desk.hour_painter import HourChoice
+from nightly_spindle.desk.item_table import MIME, carts_in
 from nightly_spindle.desk.order_rows import CopyRows
 from nightly_spindle.desk.row_table import RowTable
 from nightly_spindle.desk.scrolled import scrolled
@@ -28,6 +29,8 @@ from nightly_spindle.desk.tabs import Tabs
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+
+    from PySide6.QtGui import QDragEnterEvent, QDropEvent
 
     from nightly_spindle.desk.theme import Palette
     from nightly_spindle.store.campaign_board import SpotSheet
@@ -62,6 +65,7 @@ class OrderPanel(QWidget):
         self._campaign: Campaign | None = None
         self._copies: tuple[Copy, ...] = ()
         self._sheet: SpotSheet | None = None
+        self.setAcceptDrops(True)
         self.name = Field()
         self.name.setAccessibleName("Name of the campaign")
         self.name.setPlaceholderText("its name")
@@ -221,6 +225,21 @@ class OrderPanel(QWidget):
         # a completer says Return twice
         if all(copy.cart != cart for copy in self._copies):
             self._show_copies((*self._copies, Copy(cart)))
+            self.changed.emit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Take items of the library that are dragged here."""
+        if event.mimeData().hasFormat(MIME) and self._campaign is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Add the items that were dragged here to the copies."""
+        there = {copy.cart for copy in self._copies}
+        carts = [cart for cart in carts_in(event.mimeData()) if cart not in there]
+        event.acceptProposedAction()
+        if carts:
+            self.show_part("Audio")
+            self._show_copies((*self._copies, *map(Copy, dict.fromkeys(carts))))
             self.changed.emit()
 
     def _take_out(self) -> None:

@@ -42,13 +42,16 @@ class Placer(QObject):
         """Whether spots are being placed, or will be in a moment."""
         return self._process is not None or self._soon.isActive()
 
-    def ask(self, *, anew: bool = False) -> None:
-        """Have the spots placed soon; `anew` without regard to where they stand."""
-        self._anew = self._anew or anew
+    def ask(self) -> None:
+        """Have the spots placed soon."""
         if self._process is not None:
             self._again = True
         else:
             self._soon.start()
+
+    def begin_anew(self) -> None:
+        """The next placing goes by nothing that stands but what was set by hand."""
+        self._anew = True
 
     def cancel(self) -> None:
         """Leave the spots where they are."""

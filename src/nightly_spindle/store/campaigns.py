@@ -243,6 +243,27 @@ def _put_spots(library: Library, breaks: Mapping[Key, Sequence[Row]]) -> None:
             library.run(t.spot_placed.insert().values(**row))
 
 
+Placed = tuple[list[Row], list[Row]]  # spots, and the row that says when they were placed
+
+
+def placed_rows(library: Library) -> Placed:
+    """Return all that is placed, for `put_placed`."""
+    from nightly_spindle.store import tables as t
+
+    return library.rows(t.spot_placed.select()), library.rows(t.placing.select())
+
+
+def put_placed(library: Library, was: Placed) -> None:
+    """Place everything as it was."""
+    from nightly_spindle.store import tables as t
+
+    library.version()
+    for table, rows in zip((t.spot_placed, t.placing), was, strict=True):
+        library.run(table.delete())
+        if rows:
+            library.run(table.insert(), rows)
+
+
 # -- the station book ------------------------------------------------------------------------------
 
 

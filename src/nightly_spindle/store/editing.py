@@ -71,6 +71,11 @@ def unpin(library: Any, was: Any) -> None:
     import_module("nightly_spindle.store.campaigns").unpin(library, was)
 
 
+def put_placed(library: Any, was: Any) -> None:
+    """Place all spots as they were."""
+    import_module("nightly_spindle.store.campaigns").put_placed(library, was)
+
+
 def restore_breaks(library: Any, before: Any) -> None:
     """Take back a change of break patterns."""
     import_module("nightly_spindle.store.campaigns").restore_breaks(library, before)
