@@ -27,6 +27,7 @@ _NAMES = {
     "counts_from": "A spot counts from", "categories": "Categories of spots",
     "days_ahead": "Placed ahead", "signature": "At the line to sign",
 }  # fmt: skip
+_CARD_PX = 760
 
 
 class SpotRulesPage(QWidget):
@@ -45,6 +46,7 @@ class SpotRulesPage(QWidget):
         self.discard = push_button("Discard", "Forget what was changed", self.take_back)
         card = QFrame()
         card.setObjectName("card")
+        card.setMaximumWidth(_CARD_PX)
         inside = QVBoxLayout(card)
         inside.setContentsMargins(14, 10, 14, 12)
         inside.setSpacing(8)
