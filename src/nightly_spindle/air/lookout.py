@@ -212,10 +212,13 @@ class Lookout:
             self._place_at = now + _PLACE_US
             told = ["campaigns", "place", str(self._snapshot.folder), "--at",
                     moment_from(now, tz).isoformat()]  # fmt: skip
-            self._placer = subprocess.Popen(
-                [sys.executable, "-m", "nightly_spindle", *told],
-                stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
-            )  # fmt: skip
+            try:
+                self._placer = subprocess.Popen(  # noqa: S603 - our own command
+                    [sys.executable, "-m", "nightly_spindle", *told],
+                    stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
+                )  # fmt: skip
+            except OSError as error:  # no memory, no process left: tried again later
+                print(f"placing spots did not start: {error}", file=sys.stderr, flush=True)
 
     @staticmethod
     def _not_placed(engine: Engine) -> None:
