@@ -213,7 +213,7 @@ class Lookout:
             told = ["campaigns", "place", str(self._snapshot.folder), "--at",
                     moment_from(now, tz).isoformat()]  # fmt: skip
             try:
-                self._placer = subprocess.Popen(  # noqa: S603 - our own command
+                self._placer = subprocess.Popen(
                     [sys.executable, "-m", "nightly_spindle", *told],
                     stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
                 )  # fmt: skip
