@@ -28,7 +28,7 @@ _DPI = 150
 _STYLE = f"""
 body {{ font-family: "{FAMILY}"; font-size: 9pt; }}
 h1 {{ font-size: 16pt; }} h2 {{ font-size: 11pt; margin-top: 14pt; }}
-td, th {{ padding: 1pt 5pt; }} th {{ text-align: left; border-bottom: 1px solid black; }}
+th {{ text-align: left; border-bottom: 1px solid black; }}
 .right {{ text-align: right; }} .no {{ color: #777777; }}
 """
 
@@ -46,7 +46,7 @@ def document_of(report: Report, tz: ZoneInfo) -> QTextDocument:
         parts.append(f"<p>{escape(total_words(total))}.</p>")
         rows = [row for row in report.proofs if row.campaign.id == total.campaign.id]
         if rows:
-            parts.append("<table cellspacing='0'><tr><th>Date</th><th>Time</th>"
+            parts.append("<table cellspacing='0' cellpadding='3'><tr><th>Date</th><th>Time</th>"
                          "<th class='right'>Aired</th><th>State</th><th>Audio</th>"
                          "<th>File</th><th>Note</th></tr>")  # fmt: skip
         for row in rows:
@@ -60,7 +60,7 @@ def document_of(report: Report, tz: ZoneInfo) -> QTextDocument:
                 for at, text in enumerate(texts)
             )
             parts.append(f"<tr>{tds}</tr>")
-        parts.append("</table>" if rows else "")
+        parts.append("</table><p></p>" if rows else "")
     parts.append(f"<p><br/><br/>{escape(report.signature)} ______________________________</p>")
     document = QTextDocument()
     document.setDefaultStyleSheet(_STYLE)
