@@ -28,7 +28,7 @@ from nightly_spindle.core.spots import Booking
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.journal import AS_RUN, as_run_of
-from nightly_spindle.store.placings import orders_of, shorts
+from nightly_spindle.store.placings import orders_of, shorts, spots_in_logs
 from nightly_spindle.store.station_board import StationBoard
 
 if TYPE_CHECKING:
@@ -234,13 +234,22 @@ def proof_of_play(
     found = proofs((as_run_of(row) for row in rows), chosen, settings.spots.counts_from)
     ordered = ordered_in(snapshot, now_us, from_us, until_us)
     today = day_start(local_day(now_us, settings.tz) + 1, settings.tz)
-    to_come = Counter(b.campaign for b in plan.between(now_us, min(until_us, today)))
+    to_come = _to_come(snapshot, now_us, min(until_us, today))
     sums = totals(found, {n: (c, ordered.get(n, 0)) for n, c in chosen.items()}, to_come)
     sums = [one for one in sums if one.ordered or one.aired or one.cut or one.missed]
     return Report(
         settings.name, title, from_us, until_us, settings.spots.counts_from,
         settings.spots.signature, tuple(found), tuple(sums),
     )  # fmt: skip
+
+
+def _to_come(snapshot: Snapshot, now_us: int, until_us: int) -> Counter[int]:
+    """Return how many spots of each campaign are to come: placed, or in logs that are there."""
+    found = Counter(b.campaign for b in snapshot.programme.spots.between(now_us, until_us))
+    if now_us < until_us:
+        for number, instants in spots_in_logs(snapshot, now_us).items():
+            found[number] += sum(at < until_us for at in instants)
+    return found
 
 
 def ordered_in(snapshot: Snapshot, now_us: int, from_us: int, until_us: int) -> dict[int, int]:

@@ -141,7 +141,7 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
     since = day_start(min([today, *(max(first, today - LOOK_BACK_DAYS) for first in firsts)]), tz)
     calendar = Calendar(programme, since, now_us, until)
     book = account(snapshot, now_us)
-    given = _given(snapshot, now_us)
+    given = spots_in_logs(snapshot, now_us)
     calendar.close(book.closed)
     orders = []
     for campaign in spots.campaigns.values():
@@ -167,7 +167,7 @@ def _in_flight(
     return [one for one in found if one.day >= first]
 
 
-def _given(snapshot: Snapshot, now_us: int) -> dict[int, list[int]]:
+def spots_in_logs(snapshot: Snapshot, now_us: int) -> dict[int, list[int]]:
     """Return when logs that are there will bring spots of campaigns, about."""
     programme, found = snapshot.programme, defaultdict(list)
     by_cart = programme.spots.by_cart
