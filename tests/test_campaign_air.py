@@ -177,6 +177,26 @@ def test_a_spot_taken_out_by_hand_is_owed_until_it_is_brought_back():
     ]
 
 
+def test_what_was_cut_while_nobody_was_on_air_is_owed_once():
+    cut = TimedEvent(9, "News", TimeRule(datetime(2026, 1, 1, 8, 18), "FREQ=DAILY"), Entry.CUT_IN,
+                     (PlayItem(50),))  # fmt: skip
+    made = programme([order(1)], [QUARTERS], [Booking(at(8, 15), 1, 0, 1)], [cut])
+    long = {"cue_out_s": 600.0, "duration_s": 600.0, "segue_s": 599.0}
+    made.items[101] = replace(ITEMS[101], measure=replace(ITEMS[101].measure, **long))
+    _, sequencer = aired(
+        made,
+        at(8, 14),
+        at(
+            8,
+            14,
+        )
+        + US,
+    )
+    back, _ = take_the_air(made, sequencer.state, at(8, 30))
+    sweep(made, back.state, at(8, 30), [])
+    assert [one.campaign for one in back.state.spots.owed] == [1]
+
+
 @pytest.mark.parametrize(
     ("late", "airs"), [(IfLate.AIRS, {1, 2}), (IfLate.PAID, {1}), (IfLate.LEFT, set())]
 )

@@ -47,6 +47,10 @@ def note_heard(
 
 
 def note_missed(state: AirState, play: Play) -> None:
-    """Take back that a spot was heard: nobody was on air."""
-    if play.line.spot is not None and play.line.spot.pattern:
-        state.spots.lined.append(LinedUp(play.line.spot, play.line.id))
+    """Take back that a spot was heard: nobody was on air.
+
+    What did not count anyway is lined up still: it must not be owed twice.
+    """
+    spot, lined = play.line.spot, state.spots.lined
+    if spot is not None and spot.pattern and all(one.line_id != play.line.id for one in lined):
+        lined.append(LinedUp(spot, play.line.id))
