@@ -19,7 +19,7 @@ from nightly_spindle.core.name_pattern import Near
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import every_day_at
 from nightly_spindle.core.rehearsal import Recorder, rehearse
-from nightly_spindle.core.rotation import choose, turn_order
+from nightly_spindle.core.rotation import next_song, turn_order
 from nightly_spindle.core.running import AirState, Heard, Line, Origin, Outcome, Source
 from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.sequencer import Sequencer
@@ -182,8 +182,9 @@ def test_turns_are_seeded_and_longest_unheard_first():
     assert turn_order(fresh, 1) == turn_order(fresh, 1) != turn_order(fresh, 2)
     heard = [(item.cart * 100, item) for item in reversed(items)]
     assert [item.cart for item in turn_order(heard, 1)] == list(range(1, 9))
-    history = [Heard(n, f"Artist {n}", f"Title {n}", 50) for n in range(1, 8)]
-    assert choose(items, history, 100, 100)[0].cart == 8
+    state = state_at(MIDNIGHT)
+    state.history = [Heard(n, f"Artist {n}", f"Title {n}", state.frame - n) for n in range(1, 8)]
+    assert next_song(programme(items), state, state.frame)[0].cart == 8
 
 
 def test_attended_waits_and_holds_events_back():

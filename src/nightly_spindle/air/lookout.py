@@ -6,11 +6,11 @@ It runs in the keeper's thread, never in the pump.
 from __future__ import annotations
 
 import sqlite3
-import subprocess
 import sys
 from functools import partial
 from typing import TYPE_CHECKING
 
+from nightly_spindle.air.beside import Beside
 from nightly_spindle.core.actions import Finding, Severity
 from nightly_spindle.core.break_places import local_day
 from nightly_spindle.core.slots import AHEAD_US
@@ -18,10 +18,15 @@ from nightly_spindle.core.timebase import moment_from
 from nightly_spindle.store.campaigns import carts_of as spot_carts
 from nightly_spindle.store.campaigns import fillers_of, read_spots
 from nightly_spindle.store.events import over_and_done, retire
+from nightly_spindle.store.formats import carts_of as format_carts
+from nightly_spindle.store.formats import read_formats
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import items_by_cart
+from nightly_spindle.store.made_hours import made_instants
+from nightly_spindle.store.own_logs import tasks_of
 from nightly_spindle.store.pools import carts_of, read_pools
 from nightly_spindle.store.snapshot import (
+    POOL_SIZE,
     change_count,
     file_problem,
     items_since,
@@ -39,10 +44,10 @@ if TYPE_CHECKING:
     from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import Awaited, Loaded
+    from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.core.spots import SpotPlan
     from nightly_spindle.store.snapshot import Snapshot
 
-_PLACE_US = 900_000_000  # a quarter of an hour until it is tried again
 _RETIRE_US = 600_000_000  # ten minutes: nothing hangs on it
 
 
@@ -59,8 +64,8 @@ class Lookout:
         self._seen: dict[tuple[int, int], int] = {}  # when a loaded log's file was written
         self._retire_at = 0
         self._spots: SpotPlan | None = None
-        self._placer: subprocess.Popen[bytes] | None = None
-        self._place_at = 0
+        self._placer = Beside("placing spots")
+        self._maker = Beside("making logs")
         self.engine: Engine | None = None
 
     def look(self) -> None:
@@ -72,6 +77,7 @@ class Lookout:
             load_pool(self._snapshot)
             self._retire_events()
             self._place_spots()
+            self._make_logs()
         except sqlite3.OperationalError as error:
             print(f"the library cannot be read now: {error}", file=sys.stderr, flush=True)
 
@@ -91,6 +97,7 @@ class Lookout:
             self._pass_on_events(events, drops)
             self._pass_on_pools()
             settings, segues = read_rules(snapshot.connection)
+            self._pass_on_formats(settings)
             if self.engine is not None:
                 self.engine.ask(lambda: snapshot.programme.go_by(settings, segues))
             snapshot.logs.forget()  # a line that was missing may be in the library now
@@ -135,13 +142,21 @@ class Lookout:
         if self.engine is not None and not same:
             self.engine.ask(partial(programme.set_pools, pools, inside))
 
+    def _pass_on_formats(self, settings: StationSettings) -> None:
+        """Have the engine go by other format clocks, plans or rules of rotation."""
+        snapshot = self._snapshot
+        formats = read_formats(snapshot.connection, settings, POOL_SIZE)
+        snapshot.reach(format_carts(formats))
+        if self.engine is not None and formats != snapshot.programme.formats:
+            self.engine.ask(partial(snapshot.programme.set_formats, formats))
+
     def _look_for_logs(self) -> None:
         """Read the logs of the hours around and ahead, and pass on what came or changed."""
         programme, now = self._snapshot.programme, self._wall.now_us()
         self._snapshot.logs.look(
             [
                 (drop, slot)
-                for drop in programme.drops.values()
+                for drop in programme.log_drops
                 for slot in programme.coming(drop, now, now + AHEAD_US)
             ]
         )
@@ -153,7 +168,7 @@ class Lookout:
         """Have logs loaded that were due and have come since."""
         programme = self._snapshot.programme
         for awaited in list(engine.sequencer.state.awaited):
-            drop = programme.drops.get(awaited.drop)
+            drop = programme.drop(awaited.drop)
             if drop is None or awaited.end_us <= now:
                 engine.ask(partial(engine.sequencer.give_up, awaited))
             elif programme.logs.reading(drop, programme.slot(drop, awaited.start_us)).usable:
@@ -167,7 +182,7 @@ class Lookout:
         """Tell of logs that changed after they were loaded; what was added to one is added."""
         programme = self._snapshot.programme
         for loaded in list(engine.sequencer.state.loaded):
-            drop = programme.drops.get(loaded.drop)
+            drop = programme.drop(loaded.drop)
             if drop is None:
                 continue
             reading = programme.logs.reading(drop, programme.slot(drop, loaded.start_us))
@@ -200,33 +215,44 @@ class Lookout:
         """Have the spots of the coming days placed once a day, by a process beside the engine."""
         spots, tz = self._snapshot.programme.spots, self._snapshot.programme.settings.tz
         now = self._wall.now_us()
-        if self._placer is not None:
-            status = self._placer.poll()
-            if status is None:
-                return
-            self._placer = None
-            if status and self.engine is not None:
-                self.engine.ask(partial(self._not_placed, self.engine))
+        if self._placer.failed():
+            self._tell(
+                "placing-failed", "The spots of the coming days could not be placed; those placed "
+                "before air.", "See the engine's messages, and place them by hand.",
+            )  # fmt: skip
         due = local_day(spots.made_us, tz) < local_day(now, tz)
-        if due and spots.campaigns and spots.patterns and now >= self._place_at:
-            self._place_at = now + _PLACE_US
-            told = ["campaigns", "place", str(self._snapshot.folder), "--at",
-                    moment_from(now, tz).isoformat()]  # fmt: skip
-            try:
-                self._placer = subprocess.Popen(
-                    [sys.executable, "-m", "nightly_spindle", *told],
-                    stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
-                )  # fmt: skip
-            except OSError as error:  # no memory, no process left: tried again later
-                print(f"placing spots did not start: {error}", file=sys.stderr, flush=True)
+        if due and spots.campaigns and spots.patterns and self._placer.may_start(now):
+            at = moment_from(now, tz).isoformat()
+            self._placer.start(["campaigns", "place", str(self._snapshot.folder), "--at", at], now)
+
+    def _make_logs(self) -> None:
+        """Have the station's own logs made ahead, by a process beside the engine."""
+        programme, now = self._snapshot.programme, self._wall.now_us()
+        rules = programme.settings.formats
+        if self._maker.failed():
+            self._tell(
+                "making-failed", "The station's own logs could not be made; rotation fills those "
+                "hours by their clocks' weights.", "See the engine's messages, and make them.",
+            )  # fmt: skip
+        if not (rules.by_itself and programme.formats.plans.used and self._maker.may_start(now)):
+            return
+        until = now + round(rules.days_ahead * 86_400) * 1_000_000
+        wanted = {task.slot.start_us
+                  for task in tasks_of(programme, programme.formats, now, until)
+                  if not task.covered}  # fmt: skip
+        if wanted - made_instants(self._snapshot.connection, now, until):
+            days = ["--days", f"{rules.days_ahead:g}"]
+            self._maker.start(["formats", "make", str(self._snapshot.folder), *days], now)
+
+    def _tell(self, code: str, text: str, mend: str) -> None:
+        """Raise an alarm on the engine."""
+        if self.engine is not None:
+            engine = self.engine
+            engine.ask(partial(self._raise, engine, code, text, mend))
 
     @staticmethod
-    def _not_placed(engine: Engine) -> None:
-        finding = Finding(
-            "placing-failed", Severity.ALARM, engine.sequencer.state.frame,
-            "The spots of the coming days could not be placed; those placed before air.",
-            "See the engine's messages, and place them by hand.",
-        )  # fmt: skip
+    def _raise(engine: Engine, code: str, text: str, mend: str) -> None:
+        finding = Finding(code, Severity.ALARM, engine.sequencer.state.frame, text, mend)
         engine.apply([finding])
 
     def _look_for_files(self) -> None:

@@ -13,6 +13,7 @@ from typing import Any, NoReturn
 from nightly_spindle import __version__
 from nightly_spindle.cli.campaign_options import campaign_commands
 from nightly_spindle.cli.event_options import NAMES, event_commands
+from nightly_spindle.cli.format_options import format_commands
 from nightly_spindle.cli.library_options import library_commands
 from nightly_spindle.cli.log_options import log_commands
 from nightly_spindle.cli.marker_options import marker_commands
@@ -84,6 +85,7 @@ def _parser() -> argparse.ArgumentParser:
     event_commands(commands, _add)
     overlay_commands(commands, _add)
     campaign_commands(commands, _add)
+    format_commands(commands, _add)
     _air(commands)
     return parser
 

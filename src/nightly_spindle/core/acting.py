@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from nightly_spindle.core.actions import Action, Dropped, Finding, Fired, Severity
 from nightly_spindle.core.events import Entry, Firing, TimedEvent
 from nightly_spindle.core.holdings import Taken, take
-from nightly_spindle.core.loading import Load, load_log, now_us
+from nightly_spindle.core.loading import Load, is_loaded, load_log, now_us
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.running import AirState, Block, Deadline, Line, Origin, Outcome, Source
 from nightly_spindle.core.spot_state import BreakRef
@@ -132,6 +132,8 @@ class _Lines:
             step = replace(step, placement=Placement.FRONT)
         load = _load_of(here, self.firing, step)
         if load is None or (load.owner, load.slot.start_us) in here.in_place:
+            return
+        if is_loaded(here.state, load):
             return
         lines, waits = load_log(here.programme, here.state, load, here.actions)
         if lines and load.place_of:

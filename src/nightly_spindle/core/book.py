@@ -23,6 +23,11 @@ SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "overlay_pools": ("pool of overlays", "id", "name"),
     "break_patterns": ("break pattern", "id", "name"),
     "campaigns": ("campaign", "id", "name"),
+    "format_clocks": ("format clock", "id", "name"),
+    "day_plans": ("day plan", "id", "name"),
+    "week": ("hour of the week", "hour", None),
+    "calendar": ("day of the calendar", "day", None),
+    "rotation_rules": ("rule of rotation", "place", None),
 }
 _SHOWN = 60  # characters of a value that are told
 

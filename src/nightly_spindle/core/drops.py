@@ -101,6 +101,9 @@ class DropOptions:
     rest: Rest = choice(Rest.GOES_ON, "What was lined up before.")
     long: Long = choice(Long.CUT, "A log that is not through in time.")
     short: Short = choice(Short.NET, "After a log that is through too early.")
+    early_s: float = number(
+        0.0, "s", 0.0, 600.0, "When nothing is left so shortly before its time, it loads at once."
+    )
     late: Late = choice(Late.JOIN, "A log that comes late is loaded.")
     take_in: bool = flag(False, "Take audio in that a log names and that lies in a root.")
     take_in_kind: Kind = choice(Kind.SONG, "The kind of what is taken in.")

@@ -189,7 +189,7 @@ def _not_cleared(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
     if event.clears:
         return
     for step in event.steps:
-        drop = look.programme.drops.get(step.drop) if isinstance(step, LoadLog) else None
+        drop = look.programme.drop(step.drop) if isinstance(step, LoadLog) else None
         if drop is None or drop.options.period is Period.HOUR or not isinstance(step, LoadLog):
             continue
         if step.placement is Placement.FRONT and drop.options.rest is Rest.DROPPED:

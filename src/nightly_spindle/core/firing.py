@@ -86,7 +86,7 @@ def _look_for(
     programme: Programme, state: AirState, firing: Firing, step: ExpectLog, actions: list[Action]
 ) -> None:
     """Say which of the next day's logs are not there, or not whole."""
-    drop = programme.drops.get(step.drop)
+    drop = programme.drop(step.drop)
     if drop is None:
         return
     faults = [

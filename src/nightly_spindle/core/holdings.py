@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.items import Ending, Item, Kind, Measure
 from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
-from nightly_spindle.core.rotation import choose
-from nightly_spindle.core.running import Heard
+from nightly_spindle.core.rotation import pick as pick_next
 from nightly_spindle.core.steps import (
     Pick,
     PlayBreak,
@@ -21,7 +20,7 @@ from nightly_spindle.core.steps import (
     PlayStep,
     PlayStream,
 )
-from nightly_spindle.core.timebase import to_frames, us_from_frames
+from nightly_spindle.core.timebase import US, to_frames, us_from_frames
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
@@ -224,14 +223,16 @@ def from_category(
 def _in_rotation(
     programme: Programme, state: AirState, name: str, count: int, carts: Sequence[int]
 ) -> Iterable[tuple[int, str]]:
-    pool = [item for cart in carts if (item := programme.item(cart)) is not None]
-    separation = to_frames(programme.settings.separation_s, state.rate)
-    heard = list(state.history)
+    at = state.frame
+    lines: list[tuple[float, int]] = []
     for _ in range(count):
-        item, why = choose(pool, heard, state.frame, separation)
-        assert item is not None
-        heard.append(Heard(item.cart, item.artist, item.title, state.frame))
-        yield item.cart, f"Chosen of “{name}” as {why}."
+        found = pick_next(programme, state, at, carts, of=name, more=lines)
+        if found is None:
+            return
+        _, item, why = found
+        lines.append(((us_from_frames(at, state.rate) + state.offset_us) / US, item.cart))
+        at += programme.sounding(item)[1]
+        yield item.cart, f"Chosen as {why}."
 
 
 def _picked(

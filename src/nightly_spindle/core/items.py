@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
+from nightly_spindle.core.turn_card import ANY_TURN, TurnCard
 
 
 class Kind(StrEnum):
@@ -84,8 +85,9 @@ class Item:
     """One piece of audio in the library.
 
     `path` is absolute and empty only for the built-in station tone. `marks` and `shaping` are
-    what was set by hand; `core.cues` says what holds in the end. Of a web stream `path` is the
-    address, and `patience_s` how long nothing may come from it before the next line starts.
+    what was set by hand; `core.cues` says what holds in the end. `turn` is what
+    the item says of its own turns in rotation. Of a web stream `path` is the address, and
+    `patience_s` how long nothing may come from it before the next line starts.
     """
 
     cart: int
@@ -97,6 +99,8 @@ class Item:
     marks: Marks = UNMARKED
     shaping: Shaping = AS_USUAL
     patience_s: float = 0.0
+    album: str = ""
+    turn: TurnCard = ANY_TURN
 
     @property
     def untouched(self) -> bool:

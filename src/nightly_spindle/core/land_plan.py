@@ -22,9 +22,10 @@ from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.landing import Fit, Piece, fit
 from nightly_spindle.core.loading import now_us
+from nightly_spindle.core.rotation import in_turn
 from nightly_spindle.core.running import Landing, Line, Origin, Outcome, Play, Source
 from nightly_spindle.core.segue_rules import Segues
-from nightly_spindle.core.timebase import US, clock, frames_from_us, to_frames
+from nightly_spindle.core.timebase import US, clock, frames_from_us, to_frames, us_from_frames
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -298,24 +299,13 @@ def _lines_ahead(state: AirState, ahead: _Ahead) -> list[tuple[Line, Item]]:
 
 def _candidates(programme: Programme, state: AirState, ahead: _Ahead) -> list[list[Item]]:
     """Return what rotation may offer, by artist, those first whose turn it is."""
-    separation = to_frames(programme.settings.separation_s, state.rate)
-    heard = [one for one in state.history if state.frame - one.at < separation]
-    lined = [play.item for play in ahead.plays]
     after = (programme.item(line.cart) for line in state.upcoming[:_LINES_AFTER])
-    lined += [item for item in after if item is not None]
-    artists = {one.artist.casefold() for one in heard if one.artist}
-    artists |= {item.artist.casefold() for item in lined if item.artist}
-    titles = {one.title.casefold() for one in heard} | {item.title.casefold() for item in lined}
+    at_s = (us_from_frames(state.frame, state.rate) + state.offset_us) / US
+    # whatever is changed moves within what is ahead: all of it counts as if it were now
+    lined = [*(play.item for play in ahead.plays), *(item for item in after if item is not None)]
     by_artist: dict[str, list[Item]] = defaultdict(list)
-    last = {one.cart: one.at for one in state.history}
-    pool = sorted(programme.pool, key=lambda item: last.get(item.cart, -1))
-    for item in pool:
-        artist = item.artist.casefold()
-        if artist in artists or item.title.casefold() in titles:
-            continue
-        if programme.why_unplayable(item.cart):
-            continue
-        group = by_artist[artist or f"#{item.cart}"]
+    for item in in_turn(programme, state, state.frame, [(at_s, item.cart) for item in lined]):
+        group = by_artist[item.artist.casefold() or f"#{item.cart}"]
         if len(group) < _PER_ARTIST:
             group.append(item)
         if len(by_artist) >= _GROUPS:

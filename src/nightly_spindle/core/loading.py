@@ -29,13 +29,14 @@ from nightly_spindle.core.drops import (
     ReadingState,
     Rest,
 )
+from nightly_spindle.core.format_hours import OWN_DROP
 from nightly_spindle.core.log_meanings import tag_of
 from nightly_spindle.core.matching import ITEM_LINES, Match, Status
 from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.slots import Period, Slot, hours_from
 from nightly_spindle.core.spot_state import Booked, BreakRef
-from nightly_spindle.core.steps import Placement
+from nightly_spindle.core.steps import LoadLog, Placement
 from nightly_spindle.core.timebase import US, clock, length, us_from_frames
 
 if TYPE_CHECKING:
@@ -45,6 +46,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.running import AirState
 
 _WORTH_A_WARNING_S = 60.0
+_MOST_EARLY_S = 600.0  # no drop loads earlier before its time
 _NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
 
 
@@ -164,13 +166,13 @@ def lines_from(
 ) -> list[Line]:
     """Return the reading's lines that can air; those that were not found leave a trace each."""
     lines = []
-    drop = programme.drops.get(reading.drop)
+    drop = programme.drop(reading.drop)
     for match in reading.matches:
         if match.status is Status.BREAK:
             lines += _break_line(programme, state, reading, match, why)
         if match.status not in ITEM_LINES:
             continue
-        how = f"{why} Found by {match.how}."
+        how = f"{why} {match.how}" if reading.drop == OWN_DROP else f"{why} Found by {match.how}."
         origin = Origin(source, reading.file, match.line.number, how, reading.drop)
         tag = tag_of(match.line, drop.meanings) if drop is not None else ""
         spot = spot_of(programme, match.cart, now_us(state))
@@ -202,7 +204,8 @@ def _break_line(
 ) -> list[Line]:
     """Return the line that a log's break leaves: filled when it comes next, if a pattern does."""
     line = match.line
-    pattern = programme.spots.for_log_line(f"{line.raw} {line.comment}")
+    named = programme.spots.patterns.get(match.pattern)
+    pattern = named or programme.spots.for_log_line(f"{line.raw} {line.comment}")
     if pattern is None:
         return []
     origin = Origin(Source.LOG, reading.file, line.number, f"{why} {match.how}.", reading.drop)
@@ -228,6 +231,9 @@ def _not_there(
         known = {(one.drop, one.start_us) for one in state.awaited}
         if (drop.id, slot.start_us) not in known:
             state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, load.due_us))
+    if drop.id == OWN_DROP:
+        actions.append(_not_made(state, reading, when))
+        return
     why = reading.why_not(drop.folder)
     near = ""
     if reading.nearest:
@@ -244,6 +250,45 @@ def _not_there(
             f"Put {reading.file} into {drop.folder}, or correct the pattern.",
         )
     )
+
+
+def _not_made(state: AirState, reading: LogReading, when: str) -> Finding:
+    return Finding(
+        "format-not-made",
+        Severity.WARNING,
+        state.frame,
+        f"At {when} there is no log of the station's own: {reading.problem}; rotation fills the "
+        "hour by its clock's weights.",
+        "Make the hours ahead under Formats, or let the station make them by itself.",
+    )
+
+
+def load_early(programme: Programme, state: AirState, at: int, actions: list[Action]) -> None:
+    """Load the log that is due next, where its drop wants that so shortly before its time.
+
+    Nothing is left of the running order; what is on air ends at frame `at`.
+    """
+    at_us = us_from_frames(at, state.rate) + state.offset_us
+    for firing in programme.within(state.fired_until_us, at_us + round(_MOST_EARLY_S * US)):
+        for step in firing.event.steps:
+            drop = programme.drop_of(step) if isinstance(step, LoadLog) else None
+            if drop is None or not isinstance(step, LoadLog):
+                continue
+            if not 0 <= firing.at_us - at_us <= drop.options.early_s * US:
+                continue
+            slot = programme.slot(drop, step.slot_us or firing.at_us)
+            load = Load(drop, slot, step.placement, f"by “{firing.event.name}”", firing.at_us)
+            if programme.logs.reading(drop, slot).usable and not is_loaded(state, load):
+                load_log(programme, state, load, actions)
+                return
+
+
+def is_loaded(state: AirState, load: Load) -> bool:
+    """Whether a log was loaded ahead of its time already."""
+    if not load.drop.options.early_s:
+        return False
+    return any((one.drop, one.start_us) == (load.owner, load.slot.start_us)
+               for one in state.loaded)  # fmt: skip
 
 
 def _may_come(drop: LogDrop) -> bool:
@@ -265,7 +310,7 @@ def load_late(
     if awaited not in state.awaited:
         return []
     state.awaited.remove(awaited)
-    drop = programme.drops.get(awaited.drop)
+    drop = programme.drop(awaited.drop)
     if drop is None or now_us(state) >= awaited.end_us or not _may_come(drop):
         return []
     slot = programme.slot(drop, awaited.start_us)

@@ -66,7 +66,7 @@ class Match:
 
     `value` is what a break or a mark says (spots; seconds since midnight). `file` is where the
     audio lies that the line names when it is in a root but not in the library. `mark` tells
-    lines of an edited log apart.
+    lines of an edited log apart. `pattern` is the number of a break's, where it is known.
     """
 
     line: LogLine
@@ -76,6 +76,7 @@ class Match:
     value: float = 0.0
     file: str = ""
     mark: str = ""
+    pattern: int = 0
 
     @property
     def key(self) -> str:

@@ -13,7 +13,7 @@ from nightly_spindle.core.events import Entry, Firing
 from nightly_spindle.core.filling import fill_break
 from nightly_spindle.core.firing import order_firing
 from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
-from nightly_spindle.core.loading import top_up
+from nightly_spindle.core.loading import load_early, top_up
 from nightly_spindle.core.overlaying import REACH_S, Coming, Due, overlay_on_segue
 from nightly_spindle.core.running import AirState, Line, Outcome, Play
 from nightly_spindle.core.safety_net import line_up
@@ -152,6 +152,8 @@ class Onward(Edits):
         while True:
             if not state.upcoming:
                 top_up(self.programme, state, actions, self._expected_end)
+            if not state.upcoming:
+                load_early(self.programme, state, self._expected_end(), actions)
             if not state.upcoming:
                 line_up(self.programme, state, self._expected_end(), actions)
             line = state.upcoming[0]

@@ -10,10 +10,13 @@ from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.events import AfterSongs, Firing, TimedEvent, firings
+from nightly_spindle.core.format_hours import OWN_DROP, own_drop, own_events
+from nightly_spindle.core.formats import NO_FORMATS, FormatPlan
 from nightly_spindle.core.holdings import Holdings, streams_of
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
 from nightly_spindle.core.joins import played_part
 from nightly_spindle.core.overlay_pools import Pool, Use
+from nightly_spindle.core.rotation import Stand
 from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.settings import StationSettings
@@ -45,7 +48,8 @@ class Programme:
     what the station says of segues.
     `standing` is what is wrong with the station at any hour, `holdings` what events take from.
     `pools` are the pools of overlays in their order, `in_category` the carts of the categories
-    that they name (folded). `spots` are campaigns, break patterns and what is placed.
+    that they name (folded). `spots` are campaigns, break patterns and what is placed; `formats`
+    the station's own scheduling.
     """
 
     settings: StationSettings
@@ -61,6 +65,8 @@ class Programme:
     pools: Sequence[Pool] = ()
     in_category: dict[str, frozenset[int]] = field(default_factory=dict)
     spots: SpotPlan = NO_SPOTS
+    formats: FormatPlan = NO_FORMATS
+    rotating: Stand | None = None  # of core.rotation, which keeps it true
     _streams: dict[int, Item] = field(default_factory=dict)
     _breaks: dict[int, Item] = field(default_factory=dict)
     _counting: list[TimedEvent] = field(default_factory=list)
@@ -123,6 +129,11 @@ class Programme:
         self._breaks = {one.cart: one.stand_in(rate) for one in spots.patterns.values()}
         self._begin_anew()
 
+    def set_formats(self, formats: FormatPlan) -> None:
+        """Go by other clocks, plans or rules of rotation from now on."""
+        self.formats = formats
+        self._begin_anew()
+
     def _begin_anew(self) -> None:
         """Forget what was worked out ahead from the events."""
         standing = self.standing_events()
@@ -163,6 +174,7 @@ class Programme:
             duck_sweeper=settings.duck_sweeper,
             duck_voiceover=settings.duck_voiceover,
             spots=settings.spots,
+            formats=settings.formats,
         )
         self.segues = segues
 
@@ -176,7 +188,19 @@ class Programme:
         own = [event for drop in self.drops.values() for event in drop.events(start)]
         links = [event for pool in self.pools for event in pool.events()]
         breaks = [event for one in self.spots.patterns.values() for event in one.events()]
-        return [*self.events, *own, *links, *breaks]
+        return [*self.events, *own, *links, *breaks, *own_events(self.formats, start)]
+
+    def drop(self, number: int) -> LogDrop | None:
+        """Return the log drop of that number, that of the made hours among them."""
+        if number == OWN_DROP:
+            return own_drop(alone=not any(drop.options.enabled for drop in self.drops.values()))
+        return self.drops.get(number)
+
+    @property
+    def log_drops(self) -> list[LogDrop]:
+        """All log drops, that of the made hours last where there is any."""
+        own = self.drop(OWN_DROP) if self.formats.plans.used else None
+        return [*self.drops.values(), *([own] if own else [])]
 
     def pools_for(self, use: Use) -> list[Pool]:
         """Return the pools of one use, in their order."""
@@ -196,7 +220,7 @@ class Programme:
 
         A file that lies anywhere is a drop of its own, read as the step's drop reads.
         """
-        drop = self.drops.get(step.drop)
+        drop = self.drop(step.drop)
         if not step.file:
             return drop
         folder, _, name = step.file.rpartition("/")

@@ -14,10 +14,10 @@ from nightly_spindle.core.actions import Action, Finding, Severity
 from nightly_spindle.core.drops import Loads, Short
 from nightly_spindle.core.items import TONE_CART
 from nightly_spindle.core.log_meanings import tag_of
-from nightly_spindle.core.rotation import choose
+from nightly_spindle.core.rotation import next_song
 from nightly_spindle.core.running import Line, Origin, Source
 from nightly_spindle.core.steps import LoadLog
-from nightly_spindle.core.timebase import clock, to_frames, us_from_frames
+from nightly_spindle.core.timebase import clock, us_from_frames
 
 if TYPE_CHECKING:
     from nightly_spindle.core.drops import LogDrop
@@ -43,7 +43,7 @@ def line_up(programme: Programme, state: AirState, at: int, actions: list[Action
 def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
     us = us_from_frames(at, state.rate) + state.offset_us
     last = state.loaded[-1] if state.loaded else None
-    drop = programme.drops.get(last.drop) if last else None
+    drop = programme.drop(last.drop) if last else None
     if last is not None and drop is not None and us < last.end_us:
         if drop.options.short is Short.ROTATION:
             return []
@@ -59,7 +59,7 @@ def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
     }
     loaded |= {d.id for d in programme.drops.values() if d.options.loads is Loads.LINES_LEFT}
     for number in sorted(loaded):
-        drop = programme.drops.get(number)
+        drop = programme.drop(number)
         lines = _again(programme, state, drop, programme.slot(drop, us)) if drop else []
         if lines:
             return lines
@@ -82,9 +82,7 @@ def _again(programme: Programme, state: AirState, drop: LogDrop, slot: Slot) -> 
 
 
 def _from_rotation(programme: Programme, state: AirState, at: int) -> Line:
-    playable = [item for item in programme.pool if not programme.why_unplayable(item.cart)]
-    separation = to_frames(programme.settings.separation_s, state.rate)
-    item, why = choose(playable, state.history, at, separation)
+    item, why = next_song(programme, state, at)
     if item is None:
         return Line(state.take_id(), TONE_CART, Origin(Source.TONE, why=f"Nothing else: {why}."))
     return Line(state.take_id(), item.cart, Origin(Source.ROTATION, why=f"Chosen as {why}."))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import time
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.declared import checked, group_from, number, text, texts_of
+from nightly_spindle.core.declared import checked, flag, group_from, number, text, texts_of
 from nightly_spindle.core.ducking import Ducking
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.levels import Levels, Offsets, offsets_from, offsets_text
@@ -61,6 +61,15 @@ class SpotRules:
 
 
 @dataclass(frozen=True, slots=True)
+class FormatRules:
+    """What holds for the station's own logs."""
+
+    by_itself: bool = flag(True, "The station makes its own logs ahead by itself.")
+    days_ahead: float = number(7.0, "days", 1.0, 35.0, "It makes them so far ahead.")
+    holidays: str = text("", "Days that are holidays: 2026-12-25, 2026-12-26.")
+
+
+@dataclass(frozen=True, slots=True)
 class StationSettings:
     """What holds for the whole station.
 
@@ -88,6 +97,7 @@ class StationSettings:
     duck_sweeper: Ducking = Ducking()
     duck_voiceover: Ducking = Ducking()
     spots: SpotRules = SpotRules()
+    formats: FormatRules = FormatRules()
 
     @property
     def tz(self) -> ZoneInfo:
@@ -113,6 +123,7 @@ _GROUPS: dict[str, tuple[str, type[Any]]] = {
     "duck_sweeper": ("duck-sweeper", Ducking),
     "duck_voiceover": ("duck-voiceover", Ducking),
     "spots": ("spots", SpotRules),
+    "formats": ("formats", FormatRules),
 }
 
 

@@ -16,6 +16,11 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 _GUEST = re.compile(r"\b(feat|ft|featuring|with guests?)\b.*")
+# what stands between several artists ("x" and "vs" with room around them)
+_SEVERAL = re.compile(
+    r"[,;/&+]|\b(?:and|with|feat|ft|featuring)\b\.?|\s(?:x|vs|versus)\.?\s|\bwith guests?\b"
+)
+_BRACKETS_ONLY = re.compile(r"[()\[\]{}]")
 _BRACKETS = re.compile(r"[(\[{][^)\]}]*[)\]}]?")
 _AND = re.compile(r"\s*[&+]\s*|\band\b")
 _NO_WORD = re.compile(r"[\W_]+")
@@ -29,6 +34,26 @@ def song_key(artist: str, title: str) -> str:
     """Return artist and title as they are compared; "" when there is no title."""
     bare = _plain(title)
     return f"{_plain(artist)}|{bare}" if bare else ""
+
+
+@lru_cache(maxsize=_CACHED)
+def artists_of(artist: str, title: str) -> tuple[str, ...]:
+    """Return every artist of a song as they are compared: all of them together, each alone.
+
+    Guests count, whether the artist or the title names them.
+    """
+    if not artist.strip():
+        return ()
+    guests = [found[0] for found in _GUEST.finditer(title.casefold())]
+    named = _SEVERAL.split(_folded(" & ".join([artist, *guests])))
+    each = (_words(_BRACKETS_ONLY.sub(" ", name)).removeprefix("the ") for name in named)
+    return tuple(dict.fromkeys(name for name in (_plain(artist), *each) if name))
+
+
+@lru_cache(maxsize=_CACHED)
+def title_of(title: str) -> str:
+    """Return a title as it is compared, whoever sings it."""
+    return _plain(title)
 
 
 def exact_key(artist: str, title: str) -> str:

@@ -24,6 +24,7 @@ from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_campaigns import FILLER, demo_breaks, demo_orders
 from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
 from nightly_spindle.standins.demo_events import demo_events
+from nightly_spindle.standins.demo_formats import demo_formats
 from nightly_spindle.standins.demo_logs import night_hours
 from nightly_spindle.standins.demo_pools import demo_pools
 from nightly_spindle.store.campaigns import save_break, save_campaigns
@@ -152,6 +153,7 @@ def _programme(folder: Path, timezone: str) -> None:
         today = local_from(now_us(), ZoneInfo(timezone)).date()
         save_events(library, demo_events(tides, promo, today + timedelta(days=13)))
         save_campaigns(library, demo_orders(titles.__getitem__, today))
+        demo_formats(library, titles.__getitem__, today)
     for name in ("newsdesk", "night-logs"):
         (folder / name).mkdir()
 

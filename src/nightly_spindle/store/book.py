@@ -9,7 +9,8 @@ segue rules and joins of pairs; one of format 1 is read as if it had none. Forma
 drops load and what was settled by hand; drops of older ones load by timed events only. Format 4
 has timed events of every kind, with a number each; those of older ones are numbered in order.
 Format 5 has pools of overlays; older ones have none. Format 6 has break patterns and campaigns;
-older ones have none.
+older ones have none. Format 7 has formats: clocks, day plans, week, calendar, rules of rotation,
+what items say of their turns, and the order that categories come round in.
 """
 
 from __future__ import annotations
@@ -28,16 +29,18 @@ from nightly_spindle.core.drops import DropOptions, check_drop
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.event_values import events_from, joined
 from nightly_spindle.core.events import check_event
+from nightly_spindle.core.formats import Turn
 from nightly_spindle.core.intake import options_from, options_values
 from nightly_spindle.core.markers import marks_from, shaping_from
 from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.core.segue_rules import edit_from, edit_values, pair_rule
 from nightly_spindle.core.settings import RENAMED, settings_from, texts_from
 from nightly_spindle.core.song_names import song_key
-from nightly_spindle.store import campaigns, pools
+from nightly_spindle.core.turn_card import card_from
+from nightly_spindle.store import campaigns, format_book, pools
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.events import row_of, values_of
-from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text
+from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text, turn_text
 from nightly_spindle.store.snapshot import drop_of
 
 if TYPE_CHECKING:
@@ -46,8 +49,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.library import Library
 
-FORMAT = "nightly-spindle-book-6"
-_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 6))
+FORMAT = "nightly-spindle-book-7"
+_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 7))
 SCHEMA = Path(__file__).with_name("book.schema.json")
 _ITEM = (
     "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
@@ -68,7 +71,7 @@ def read_station(folder: Path) -> dict[str, Any]:
             "settings": texts_from(settings_from(settings)),
             "roots": sorted(roots.values()),
             "categories": [
-                {"name": row["name"], "weight": row["weight"]}
+                {"name": row["name"], "weight": row["weight"], "turn": row["turn"]}
                 for row in _all(connection, "category", "name")
             ],
             "items": _items(connection, roots),
@@ -95,6 +98,7 @@ def read_station(folder: Path) -> dict[str, Any]:
                 campaigns.values_of(row) for row in _all(connection, "break_pattern", "place, id")
             ],
             "campaigns": [campaigns.values_of(row) for row in _all(connection, "campaign", "id")],
+            **format_book.format_sections(connection),
         }
 
 
@@ -136,9 +140,13 @@ def _from_former(book: Any) -> Any:
     items = book.get("items")
     if isinstance(items, list):
         items = [
-            {"marks": {}, "shaping": {}, **item} if isinstance(item, dict) else item
+            {"marks": {}, "shaping": {}, "turn": {}, **item} if isinstance(item, dict) else item
             for item in items
         ]
+    groups = book.get("categories")
+    if isinstance(groups, list):
+        usual = {"turn": str(Turn.OLDEST)}
+        groups = [{**usual, **one} if isinstance(one, dict) else one for one in groups]
     drops = book.get("log_drops")
     if isinstance(drops, list):
         blank: dict[str, Any] = {"options": {}, "paths": [], "meanings": []}
@@ -150,8 +158,15 @@ def _from_former(book: Any) -> Any:
             for number, event in enumerate(events, 1)
         ]
     new: dict[str, Any] = {"segue_rules": [], "join_pairs": [], "log_settled": [],
-                           "overlay_pools": [], "break_patterns": [], "campaigns": []}  # fmt: skip
-    same = {"settings": settings, "items": items, "log_drops": drops, "events": events}
+                           "overlay_pools": [], "break_patterns": [], "campaigns": [],
+                           **format_book.NONE}  # fmt: skip
+    same = {
+        "settings": settings,
+        "categories": groups,
+        "items": items,
+        "log_drops": drops,
+        "events": events,
+    }
     return {**new, **book, **same, "format": FORMAT}
 
 
@@ -169,7 +184,8 @@ def _wrong(book: Any) -> list[str]:
 
 _MARKS = {"items": "cart", "categories": "name", "lists": "name", "log_drops": "id", "events": "id",
           "intake_jobs": "name", "overlay_pools": "id", "break_patterns": "id",
-          "campaigns": "id"}  # fmt: skip
+          "campaigns": "id", "format_clocks": "id", "day_plans": "id", "week": "hour",
+          "calendar": "day", "rotation_rules": "place"}  # fmt: skip
 
 
 def _wrong_marks(book: Book) -> list[str]:
@@ -204,6 +220,7 @@ def _wrong_values(book: Book) -> list[str]:
     kinds = {item["cart"]: item["kind"] for item in book["items"]}
     wrong += pools.wrong_pools(book["overlay_pools"], kinds)
     wrong += campaigns.wrong_spots(book["campaigns"], book["break_patterns"], kinds)
+    wrong += format_book.wrong_formats(book)
     for number, job in enumerate(book["intake_jobs"]):
         try:
             options_from(job["options"])
@@ -245,6 +262,7 @@ def _wrong_segues(book: Book) -> list[str]:
     for item in book["items"]:
         checks.append((f"items/{item['cart']}/marks", partial(marks_from, item["marks"])))
         checks.append((f"items/{item['cart']}/shaping", partial(shaping_from, item["shaping"])))
+        checks.append((f"items/{item['cart']}/turn", partial(card_from, item["turn"])))
     for place, check in checks:
         try:
             check()
@@ -301,6 +319,7 @@ def apply_book(library: Library, book: Book) -> None:
         (t.campaign, [campaigns.row_of(entry) for entry in book["campaigns"]]),
         (t.spot_placed, []),  # it is worked out anew
         (t.placing, []),
+        *format_book.format_rows(book),
     ):
         library.run(table.delete())
         _fill(library, table, rows)
@@ -381,6 +400,7 @@ def _items(connection: sqlite3.Connection, roots: dict[int, str]) -> list[dict[s
             | {"fall": json.loads(row["fall"] or "[]")},
             "marks": json.loads(row["marks"] or "{}"),
             "shaping": json.loads(row["shaping"] or "{}"),
+            "turn": json.loads(row["turn"] or "{}"),
             "categories": names.get(row["cart"], []),
             "former": former.get(row["cart"], []),
         }
@@ -396,6 +416,7 @@ def _item_row(item: dict[str, Any], roots: dict[str, int], version: int) -> dict
         "fall": _fall(item["measure"]),
         "marks": marks_text(marks_from(item["marks"])),
         "shaping": shaping_text(shaping_from(item["shaping"])),
+        "turn": turn_text(card_from(item["turn"])),
         "root_id": roots[item["root"]],
         "name_key": key(PurePosixPath(item["path"]).name),
         "added_us": _us(item["added"]),

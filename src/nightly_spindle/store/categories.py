@@ -29,6 +29,17 @@ def make(library: Library, name: str, weight: float = 1.0) -> int:
     return int(made[0])
 
 
+def number_of(library: Library, name: str) -> int:
+    """Return the number of the category of that name; InputFault names those that there are."""
+    rows = library.rows(select(t.category.c.id, t.category.c.name).order_by(t.category.c.name))
+    wanted = name.strip().casefold()
+    for row in rows:
+        if row["name"].casefold() == wanted:
+            return int(row["id"])
+    names = ", ".join(f"“{row['name']}”" for row in rows) or "none yet"
+    raise InputFault(f"there is no category “{name}”; there are: {names}")
+
+
 def rename(library: Library, category: int, name: str) -> None:
     """Give a category another name; InputFault when another has it."""
     name = _checked(name)

@@ -10,7 +10,7 @@ from nightly_spindle.core.errors import StationNotFound, StorageFault
 if TYPE_CHECKING:
     from pathlib import Path
 
-LATEST = "0007"
+LATEST = "0008"
 DATABASE = "station.db"
 
 

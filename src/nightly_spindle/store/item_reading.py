@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.store.rows import marks_of, measure_of, shaping_of
+from nightly_spindle.store.rows import marks_of, measure_of, shaping_of, turn_of
 
 if TYPE_CHECKING:
     import sqlite3
@@ -70,6 +70,8 @@ def item_from(row: sqlite3.Row | Mapping[str, Any], folder: Path) -> Item:
         measure_of(row),
         marks_of(row),
         shaping_of(row),
+        album=row["album"],
+        turn=turn_of(row),
     )
 
 

@@ -13,12 +13,12 @@ from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.log_edits import LogEdit
 from nightly_spindle.core.log_forecast import Before, Forecast, forecast, log_length_s
-from nightly_spindle.core.rotation import choose
-from nightly_spindle.core.running import Heard, Outcome
+from nightly_spindle.core.rotation import pick
+from nightly_spindle.core.running import AirState, Heard, Outcome
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.slots import Period, slot_at
 from nightly_spindle.core.song_names import Proposal
-from nightly_spindle.core.timebase import US, frames_from_us, to_frames
+from nightly_spindle.core.timebase import US, frames_from_us
 from nightly_spindle.store.item_reading import ITEM, item_from, items_by_cart
 from nightly_spindle.store.log_lookup import proposals
 from nightly_spindle.store.log_reader import LogReader
@@ -144,8 +144,13 @@ class LogBoard(StationBoard):
                 item, frame = line.item, frames_from_us(line.at_us, settings.rate)
                 heard.append(Heard(item.cart, item.artist, item.title, frame))
                 at = line.at_us + round(line.length_s * US)
-        separation = to_frames(settings.separation_s, settings.rate)
-        return choose(pool, heard, frames_from_us(at, settings.rate), separation)
+        programme = snapshot.programme
+        for item in pool:
+            programme.items.setdefault(item.cart, item)
+        frame = frames_from_us(at, settings.rate)
+        state = AirState(settings.rate, frame, fired_until_us=at, history=heard)
+        found = pick(programme, state, frame, [item.cart for item in pool], of=category)
+        return (found[1], found[2]) if found else (None, "nothing is in the category")
 
     # -- reading -----------------------------------------------------------------------------------
 

@@ -12,10 +12,12 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.drops import Change, LogDrop, LogReading, ReadingState
 from nightly_spindle.core.errors import LogUnreadable
+from nightly_spindle.core.format_hours import OWN_DROP
 from nightly_spindle.core.log_edits import applied, edit_from_values
 from nightly_spindle.core.logs import read_bytes
 from nightly_spindle.core.name_pattern import Entry, candidates, nearest
 from nightly_spindle.store.log_lookup import match_log, parse_as
+from nightly_spindle.store.made_hours import made_reading
 
 if TYPE_CHECKING:
     import sqlite3
@@ -59,6 +61,8 @@ class LogReader:
 
     def reading(self, drop: LogDrop, slot: Slot) -> LogReading:
         """Return what is known of the log; it is looked for the first time it is asked for."""
+        if drop.id == OWN_DROP:
+            return self._made(slot)
         known = self._known.get((drop.id, slot.key))
         if known is None:
             return self.refresh(drop, slot)
@@ -74,10 +78,23 @@ class LogReader:
         listings: dict[str, list[Entry] | str] = {}
         found = []
         for drop, slot in wanted:
+            if drop.id == OWN_DROP:
+                found.append(self._made(slot))
+                continue
             if drop.folder not in listings:
                 listings[drop.folder] = _listing(drop.folder)
             found.append(self._look(drop, slot, listings[drop.folder]))
         return found
+
+    def _made(self, slot: Slot) -> LogReading:
+        """Return what is known of an hour that the station makes itself."""
+        place = (OWN_DROP, f"{slot.start_us}")
+        known = self._known.get(place)
+        if known is None or place in self._stale:
+            known = made_reading(self._connection, slot)
+            self._reach(known.matches)
+            self._keep(place, known)
+        return known
 
     def _look(self, drop: LogDrop, slot: Slot, listing: list[Entry] | str) -> LogReading:
         place = (drop.id, slot.key)

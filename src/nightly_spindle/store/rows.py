@@ -17,6 +17,7 @@ from nightly_spindle.core.markers import (
     shaping_from,
     shaping_values,
 )
+from nightly_spindle.core.turn_card import ANY_TURN, TurnCard, card_from, card_values
 
 if TYPE_CHECKING:
     import sqlite3
@@ -52,6 +53,17 @@ def marks_of(row: Mapping[str, Any] | sqlite3.Row) -> Marks:
 def shaping_of(row: Mapping[str, Any] | sqlite3.Row) -> Shaping:
     """Return how the item of a row wants to be played."""
     return shaping_from(json.loads(row["shaping"])) if row["shaping"] else AS_USUAL
+
+
+def turn_of(row: Mapping[str, Any] | sqlite3.Row) -> TurnCard:
+    """Return what the item of a row says of its own turns in rotation."""
+    return card_from(json.loads(row["turn"])) if row["turn"] else ANY_TURN
+
+
+def turn_text(card: TurnCard) -> str:
+    """Return an item's own limits as they are stored; nothing where there is none."""
+    values = card_values(card)
+    return json.dumps(values, sort_keys=True, ensure_ascii=False) if values else ""
 
 
 def marks_text(marks: Marks) -> str:

@@ -22,6 +22,8 @@ from nightly_spindle.store.campaigns import carts_of as spot_carts
 from nightly_spindle.store.campaigns import fillers_of, read_spots
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.events import read_timed_events
+from nightly_spindle.store.formats import carts_of as format_carts
+from nightly_spindle.store.formats import read_formats
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import ITEM, item_from, items_by_cart
 from nightly_spindle.store.log_reader import LogReader
@@ -73,7 +75,7 @@ class Snapshot:
         settings = self.programme.settings
         self.logs.look(
             (drop, slot)
-            for drop in self.programme.drops.values()
+            for drop in self.programme.log_drops
             for slot in drop.slots(settings.tz, settings.day_start, from_us - _BACK_US, to_us)
         )
         if state is not None:
@@ -128,10 +130,12 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     spots = read_spots(connection, folder)
     holdings, carts = read_holdings(connection, folder, events, fillers_of(spots))
     pools, inside = read_pools(connection)
+    formats = read_formats(connection, settings, POOL_SIZE)
     programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
-                          pools=pools, in_category=inside, spots=spots)  # fmt: skip
+                          pools=pools, in_category=inside, spots=spots,
+                          formats=formats)  # fmt: skip
     snapshot = Snapshot(folder, connection, programme, logs, count)
-    snapshot.reach(carts | carts_of(pools) | spot_carts(spots))
+    snapshot.reach(carts | carts_of(pools) | spot_carts(spots) | format_carts(formats))
     load_pool(snapshot)
     return snapshot
 

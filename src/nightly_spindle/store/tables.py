@@ -81,6 +81,7 @@ item = Table(
     Column("sure_segue", Float, nullable=False, default=0.0),
     Column("sure_fade_start", Float, nullable=False, default=0.0),
     Column("sure_cue_out", Float, nullable=False, default=0.0),
+    Column("turn", Text, nullable=False, default=""),  # core.turn_card.card_values as JSON
     Index("item_by_name", "name_key"),
     Index("item_by_turn", "kind", "last_aired_us", "cart"),
     Index("item_by_place", "root_id", "path", unique=True),
@@ -129,6 +130,7 @@ category = Table(
     Column("id", Integer, primary_key=True),
     Column("name", Text, nullable=False, unique=True),
     Column("weight", Float, nullable=False, default=1.0),
+    Column("turn", Text, nullable=False, default="oldest first"),  # core.formats.Turn
 )
 
 item_category = Table(
@@ -305,6 +307,63 @@ placing = Table(
     Column("until_us", Integer, nullable=False),
     Column("settled", Text, nullable=False),  # JSON: [campaign, break, at_us], missed and seen to
     Column("short", Text, nullable=False),  # JSON: core.placing_why.Short
+)
+
+# The pattern of an hour (core.format_clocks).
+format_clock = Table(
+    "format_clock",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("slots", Text, nullable=False),  # JSON: slots as text
+    Column("weights", Text, nullable=False),  # JSON: [{category, weight}]
+    Column("rules", Text, nullable=False),  # JSON: core.rotation_rules.rule_values
+    Column("options", Text, nullable=False),  # core.format_clocks.ClockOptions, JSON
+)
+
+# A whole day of clocks and shows (core.day_plans).
+day_plan = Table(
+    "day_plan",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("hours", Text, nullable=False),  # JSON: 24 clock numbers
+    Column("shows", Text, nullable=False),  # JSON: shows as text
+    Column("options", Text, nullable=False),  # core.day_plans.DayOptions, JSON
+)
+
+# The week plan: the clock of each of the 168 hours, Monday 00:00 first; none where there is no row.
+week_hour = Table(
+    "week_hour",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("clock_id", Integer, nullable=False),
+)
+
+# The calendar: which day plan a broadcast day has.
+calendar_day = Table(
+    "calendar_day",
+    metadata,
+    Column("id", Integer, primary_key=True),  # days since 1970-01-01
+    Column("plan_id", Integer, nullable=False),
+)
+
+# The station's rules of rotation (core.rotation_rules), in their order.
+rotation_rule = Table(
+    "rotation_rule",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("body", Text, nullable=False),  # core.rotation_rules.rule_values, JSON
+)
+
+# Hours that the station made itself (core.made_logs).
+made_hour = Table(
+    "made_hour",
+    metadata,
+    Column("id", Integer, primary_key=True),  # its start, µs
+    Column("clock_id", Integer, nullable=False),
+    Column("made_us", Integer, nullable=False),
+    Column("body", Text, nullable=False),  # JSON
 )
 
 # Backups that were made or tried; `problem` says why one failed.

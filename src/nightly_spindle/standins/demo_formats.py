@@ -1,0 +1,111 @@
+"""The demo station's own scheduling: afternoons and market days, which nobody else schedules."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date, timedelta
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.day_plans import AS_BASE, DayOptions, DayPlan, Plans, Show, painted
+from nightly_spindle.core.format_clocks import ClockOptions, FormatClock, strip_from
+from nightly_spindle.core.formats import Turn
+from nightly_spindle.core.rotation_rules import Rule, RuleKind
+from nightly_spindle.core.timebase import parse_time_of_day
+from nightly_spindle.store import categories
+from nightly_spindle.store.formats import (
+    paint_week,
+    save_clock,
+    save_day,
+    set_calendar,
+    set_rules,
+    set_turn,
+)
+from nightly_spindle.store.turn_cards import change_cards
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from nightly_spindle.core.turn_card import TurnCard
+    from nightly_spindle.store.library import Library
+
+_GROUPS = {
+    "Harbour standards": (
+        "Saltgrass and Iron", "Lamp Room Waltz", "Ferryman's Ledger", "Slow Rope",
+        "Pilot Boat Blues", "Kelp Lantern", "Two Stroke Moon", "The Customs Shed",
+        "Gearbox Hymn", "Night Watch at Pier Four",
+    ),
+    "New landings": (
+        "Cold Harbour, Warm Tin", "First Light on the Slip", "Letters to the Dredger",
+        "Tide Table for Two", "Unladen", "Copper Bottom", "Wet Rope, Dry Land",
+    ),
+    "Slack water": (
+        "Nine Fathom Lullaby", "Gull Arithmetic", "Bollard Song", "Half a Mile of Fog",
+        "Ropewalk Girls", "Small Hours, Small Craft", "The Marrow Street Reel", "Ballast",
+    ),
+}  # fmt: skip
+_TEMPO = {
+    "slow": ("Lamp Room Waltz", "Nine Fathom Lullaby", "Slow Rope", "Half a Mile of Fog",
+             "Unladen", "Ballast", "Small Hours, Small Craft"),
+    "quick": ("Two Stroke Moon", "Pilot Boat Blues", "The Marrow Street Reel", "Gearbox Hymn",
+              "Copper Bottom"),
+}  # fmt: skip
+# the demo's songs last about a minute: distances are a quarter of what stations use
+_RULES = (
+    Rule(RuleKind.ARTIST, 3),
+    Rule(RuleKind.TITLE, 9),
+    Rule(RuleKind.YESTERDAY, 3, firm=False, weight=0.5),
+    Rule(RuleKind.RUN, 2, trait="tempo=slow", firm=False),
+)
+
+
+def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> None:
+    """Program clocks, week, day plans, calendar and rules; `cart` numbers an item by its title."""
+    for name, titles in _GROUPS.items():
+        categories.add(library, categories.make(library, name), [cart(one) for one in titles])
+    set_turn(library, categories.number_of(library, "Slack water"), Turn.SHUFFLED)
+    for tempo, titles in _TEMPO.items():
+        change_cards(library, [cart(one) for one in titles], _with_tempo(tempo))
+    set_rules(library, _RULES)
+    weights = (("Harbour standards", 50.0), ("New landings", 30.0), ("Slack water", 20.0))
+    links = ClockOptions(link_pool="Harbour lights", link_songs=9)
+    quay = FormatClock(
+        0, "Afternoon quay",
+        strip_from("category New landings; music until 20:00; music; "
+                   "mark 40:00 Twenty to; category New landings; music"),
+        weights, (), ClockOptions(opens=cart("Quay bell, long"), link_pool="Harbour lights",
+                                  link_songs=9),
+    )  # fmt: skip
+    market = FormatClock(
+        0, "Market day",
+        strip_from("category Harbour standards; music until 30:00; fixed mark 30:00 Half past; "
+                   "category New landings; music"),
+        (("Harbour standards", 60.0), ("New landings", 40.0)),
+        (Rule(RuleKind.ARTIST, 4),),
+        ClockOptions(link_pool="Harbour lights", link_songs=6, fixed_end=True),
+    )  # fmt: skip
+    fog = FormatClock(0, "Fog hour", strip_from("category Slack water; music"),
+                      (("Slack water", 60.0), ("Harbour standards", 40.0)), (), links)  # fmt: skip
+    numbers = {clock.name: save_clock(library, clock)[0] for clock in (quay, market, fog)}
+    afternoon = [day * 24 + hour for day in range(5) for hour in range(13, 18)]
+    weekend = [day * 24 + hour for day in (5, 6) for hour in range(9, 18)]
+    paint_week(library, dict.fromkeys(afternoon, numbers["Afternoon quay"])
+               | dict.fromkeys(weekend, numbers["Market day"]))  # fmt: skip
+    _days(library, numbers, cart("Half a Mile of Fog"), today)
+
+
+def _with_tempo(tempo: str) -> Callable[[TurnCard], TurnCard]:
+    return lambda card: replace(card, traits=f"tempo={tempo}")
+
+
+def _days(library: Library, numbers: dict[str, int], show: int, today: date) -> None:
+    """Program two day plans, and a few days of the calendar that have them."""
+    blank = (AS_BASE,) * 24
+    fog = DayPlan(0, "Fog day", painted(blank, range(9, 20), numbers["Fog hour"]),
+                  (Show(parse_time_of_day("15:30"), show),))  # fmt: skip
+    number, _ = save_day(library, fog, Plans())
+    known = Plans(days={number: replace(fog, id=number)})
+    regatta = DayPlan(0, "Regatta", painted(blank, range(10, 16), numbers["Market day"]), (),
+                      DayOptions(base=float(number), holidays=True))  # fmt: skip
+    second, _ = save_day(library, regatta, known)
+    set_calendar(library, {today + timedelta(days=9): number, today + timedelta(days=10): number,
+                           today + timedelta(days=16): second})  # fmt: skip
