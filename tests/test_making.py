@@ -36,7 +36,7 @@ from nightly_spindle.core.wall_hours import WallHours
 LISBON = ZoneInfo("Europe/Lisbon")
 DAY_START = time(5, 0)
 DAY = us_from(datetime(2026, 11, 2, tzinfo=UTC))  # a Monday
-GOLD, NEW, POWER = "gold", "new", "power"
+STEADY, NEW, FRONT = "steady", "new", "front"
 
 
 def song(cart, seconds, artist, title=None, **card):
@@ -208,15 +208,15 @@ def test_the_rules_that_count_and_the_items_own():
 RULES = (
     Rule(RuleKind.ARTIST, 60),
     Rule(RuleKind.TITLE, 120),
-    Rule(RuleKind.ITEM, 150, category="Power"),
-    Rule(RuleKind.PLAYS, 8, category="Power"),
+    Rule(RuleKind.ITEM, 150, category="Front"),
+    Rule(RuleKind.PLAYS, 8, category="Front"),
     Rule(RuleKind.YESTERDAY, 20, firm=False, weight=2.0),
     Rule(RuleKind.RUN, 2, trait="tempo=slow", firm=False),
 )
 CLOCK = FormatClock(
-    1, "Day", strip_from("category Power; music until 30:00; fixed mark 30:00 Half past; "
+    1, "Day", strip_from("category Front; music until 30:00; fixed mark 30:00 Half past; "
                          "category New; music"),
-    (("Gold", 50.0), ("New", 30.0), ("Power", 20.0)), (), ClockOptions(fixed_end=False),
+    (("Steady", 50.0), ("New", 30.0), ("Front", 20.0)), (), ClockOptions(fixed_end=False),
 )  # fmt: skip
 
 
@@ -225,7 +225,7 @@ def week():
     """Five days made from 700 songs."""
     items = library(700)
     carts = [item.cart for item in items]
-    groups = {POWER: carts[:60], NEW: carts[60:200], GOLD: carts[200:]}
+    groups = {FRONT: carts[:60], NEW: carts[60:200], STEADY: carts[200:]}
     stock = stock_of(items, groups, RULES, [CLOCK])
     return stock, list(Maker(stock, LineUp(), hours(CLOCK, 120)).make()), items
 
@@ -262,14 +262,14 @@ def test_a_made_week_uses_everything_evenly_and_by_weight(week):
     _, made, items = week
     by_category = Counter(line.category for hour in made for line in hour.lines if line.slot < 0)
     total = sum(by_category.values())
-    for name, weight in ((GOLD, 0.5), (NEW, 0.3), (POWER, 0.2)):
+    for name, weight in ((STEADY, 0.5), (NEW, 0.3), (FRONT, 0.2)):
         assert abs(by_category[name] - weight * total) < 2, "over the week"
     for hour in made:
         fill = Counter(line.category for line in hour.lines if line.slot < 0)
-        for name, weight in ((GOLD, 0.5), (NEW, 0.3), (POWER, 0.2)):
+        for name, weight in ((STEADY, 0.5), (NEW, 0.3), (FRONT, 0.2)):
             assert abs(fill[name] - weight * sum(fill.values())) < 2, "within each hour"
     plays = Counter(cart for _, cart in lines_of(made))
-    for name, carts in ((GOLD, range(201, 701)), (NEW, range(61, 201)), (POWER, range(1, 61))):
+    for name, carts in ((STEADY, range(201, 701)), (NEW, range(61, 201)), (FRONT, range(1, 61))):
         # Gini's coefficient: 0 is all alike; a random draw of the same plays would have 0.3 or more
         assert gini([plays[cart] for cart in carts]) < 0.12, name
     assert len(plays) == len(items), "nothing was left out"

@@ -39,9 +39,9 @@ def _clocks(group: Group, add: Add) -> None:
         "--strip",
         metavar="SLOTS",
         help="all its slots, semicolons between: "
-        "'category Gold; break Hourly; music until 30:00; fixed mark 45:00 News'",
+        "'category Standards; break Hourly; music until 30:00; fixed mark 45:00 News'",
     )
-    made.add_argument("--weights", metavar="WEIGHTS", help="'Gold 50, New 30'; '' is none")
+    made.add_argument("--weights", metavar="WEIGHTS", help="'Standards 50, New 30'; '' is none")
     made.add_argument("--rule", action="append", metavar="NAME=VALUE,...",
                       help="a rule of its own, may be given again; '' is none")  # fmt: skip
     made.add_argument("--copy", metavar="CLOCK", help="start as a copy of this one")

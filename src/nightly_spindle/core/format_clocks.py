@@ -3,7 +3,7 @@
 A strip is read from the start of the hour on. What no slot fixes is filled with music by weights.
 Written as text, slots stand with semicolons between:
 
-    category Gold; item 1204; list News at eight; break Hourly; link Station links;
+    category Standards; item 1204; list News at eight; break Hourly; link Station links;
     music until 20:00; mark 30:00 Half past; fixed mark 45:00 Weather; music
 """
 
@@ -267,7 +267,7 @@ def clock_from(values: Mapping[str, Any]) -> FormatClock:
 
 
 def weights_from(written: str) -> tuple[tuple[str, float], ...]:
-    """Read weights written like "Gold 50, New 30"; SettingRefused says which cannot be."""
+    """Read weights written like "Standards 50, New 30"; SettingRefused says which cannot be."""
     found = []
     for part in re.split(r"[,;\n]", written):
         if not part.strip():
@@ -278,7 +278,7 @@ def weights_from(written: str) -> tuple[tuple[str, float], ...]:
         except ValueError:
             found.append(("", 0.0))
         if not found[-1][0]:
-            raise SettingRefused(f"'{part.strip()}' is no weight; write it like Gold 50")
+            raise SettingRefused(f"'{part.strip()}' is no weight; write it like Standards 50")
     return tuple(found)
 
 
