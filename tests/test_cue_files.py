@@ -379,8 +379,12 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
             db.execute(f"ALTER TABLE log_drop DROP COLUMN {name}")
         for name in ("rule", "options"):
             db.execute(f"ALTER TABLE timed_event DROP COLUMN {name}")
-        for name in ("overlay_pool", "campaign", "break_pattern", "spot_placed", "placing"):
+        for name in ("overlay_pool", "campaign", "break_pattern", "spot_placed", "placing",
+                     "format_clock", "day_plan", "week_hour", "calendar_day", "rotation_rule",
+                     "made_hour"):  # fmt: skip
             db.execute(f"DROP TABLE {name}")
+        for name in ("item", "category"):
+            db.execute(f"ALTER TABLE {name} DROP COLUMN turn")
         db.execute("DROP INDEX as_run_by_campaign")
         for name in ("over", "campaign", "break_id", "break_us", "good", "file", "whole_us",
                      "share"):  # fmt: skip

@@ -400,7 +400,7 @@ def test_artists_albums_and_saving_what_is_shown(qtbot, library, station, tmp_pa
 def test_the_station_is_kept_safe_from_the_desk(qtbot, window, station, tmp_path):
     from nightly_spindle.store import book, safekeeping
 
-    qtbot.keyClick(window, Qt.Key.Key_7, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(window, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier)
     place = window.station
     qtbot.waitUntil(lambda: place.head.text() == "There is no backup yet.", timeout=LONG)
     qtbot.mouseClick(place.now, Qt.MouseButton.LeftButton)

@@ -6,7 +6,7 @@ with music by weights. Instants are seconds since 1970, lengths seconds.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.format_clocks import HOUR_S, FormatClock, SlotKind
@@ -51,14 +51,15 @@ class Need:
 class Segment:
     """Needs in order that end at an instant, within a tolerance.
 
-    `fills` are the places among the needs at which music by weights goes in; `must` that it is
-    met to the second.
+    `fills` are the places among the needs at which music by weights goes in. `fixed`: its end is
+    met to the second. `mark` is the timed mark that it begins with.
     """
 
     needs: tuple[Need, ...]
     until_s: float
     fixed: bool
     fills: tuple[int, ...] = ()
+    mark: str = ""
 
     @property
     def tolerance_s(self) -> float:
@@ -138,14 +139,15 @@ class _Strip:
     mark: str = ""
 
     def add(self, need: Need) -> None:
-        """Put a need at the end; the mark before it is told of it."""
-        self.needs.append(replace(need, mark=self.mark))
-        self.mark = ""
+        """Put a need at the end."""
+        self.needs.append(need)
 
     def cut(self, at_s: float, *, fixed: bool, mark: str = "") -> None:
         """End the segment at a place of the hour."""
         fills = self.fills or [len(self.needs)]
-        self.found.append(Segment(tuple(self.needs), self.begin_s + at_s, fixed, tuple(fills)))
+        self.found.append(
+            Segment(tuple(self.needs), self.begin_s + at_s, fixed, tuple(fills), self.mark)
+        )
         self.needs, self.fills, self.mark = [], [], mark
 
 

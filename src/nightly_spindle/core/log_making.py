@@ -8,6 +8,7 @@ that the same seed makes the same log on every machine.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -123,6 +124,9 @@ class Maker:
         filled = self._with_fill(task, segment, seats, left)
         filled = _within(filled, segment, begins_s + sum(one.lasts_s for one in taken), notes)
         filled = _with_taken(self._with_links(task, filled), taken, begins_s)
+        if filled and segment.mark:
+            first = filled[0][0]
+            first.need = replace(first.need, mark=segment.mark)
         draft = Draft(self.stock.table, self.lines, segment, begins_s, [s for s, _ in filled])
         for place, (seat, row) in enumerate(filled):
             if row is not None:

@@ -6,10 +6,12 @@ from dataclasses import dataclass
 from datetime import time
 from typing import TYPE_CHECKING, Any
 
+from nightly_spindle.core.day_plans import holidays_from
 from nightly_spindle.core.declared import checked, flag, group_from, number, text, texts_of
 from nightly_spindle.core.ducking import Ducking
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.levels import Levels, Offsets, offsets_from, offsets_text
+from nightly_spindle.core.listings import unreadable
 from nightly_spindle.core.segue_rules import SegueRule
 from nightly_spindle.core.timebase import parse_time_of_day, zone
 
@@ -161,6 +163,8 @@ def settings_from(values: Mapping[str, str]) -> StationSettings:
     known["copy_of"] = values.get("copy_of", "")
     for name, (prefix, group) in _GROUPS.items():
         known[name] = group_from(group, values, prefix, wrong)
+    holidays = values.get("formats.holidays", "")
+    wrong += [f"holidays: {text}" for text in unreadable((holidays_from, holidays))]
     known["kind_levels"] = offsets_from(values.get("level.kinds", ""), wrong)
     if wrong:
         raise SettingRefused("; ".join(wrong))

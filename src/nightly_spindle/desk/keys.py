@@ -14,7 +14,7 @@ SHORTCUTS = (
     (
         "Everywhere",
         (
-            ("Ctrl+1 to Ctrl+7", "the places, from Air to Station"),
+            ("Ctrl+1 to Ctrl+8", "the places, from Air to Station"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
             ("Ctrl+F", "find items in the library"),
             ("Ctrl+C", "copy the chosen rows as text"),

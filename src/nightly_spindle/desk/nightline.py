@@ -130,6 +130,14 @@ class NightLine(QWidget):
             self._left_us = round(held - x / max(1, self.width()) * self._span_us)
         self.set_now(self._look.now_us, self._look.on_air)
 
+    def show_whole(self) -> None:
+        """Show all of the stretch in the window."""
+        if self._planned is not None:
+            night = self._planned.night
+            self._follows = False
+            self._left_us, self._span_us = night.from_us, night.until_us - night.from_us
+            self.update()
+
     def go_to_now(self) -> None:
         """Follow the present instant again."""
         self._follows = True

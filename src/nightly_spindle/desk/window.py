@@ -23,6 +23,7 @@ from nightly_spindle.core.timebase import US
 from nightly_spindle.desk import theme
 from nightly_spindle.desk.air_place import AirPlace
 from nightly_spindle.desk.keys import KeysPage
+from nightly_spindle.desk.late_places import LatePlaces
 from nightly_spindle.desk.library_place import LibraryPlace
 from nightly_spindle.desk.link import EngineLink
 from nightly_spindle.desk.logs_place import LogsPlace
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.desk.campaigns_place import CampaignsPlace
     from nightly_spindle.desk.events_place import EventsPlace
+    from nightly_spindle.desk.formats_place import FormatsPlace
     from nightly_spindle.desk.overlays_place import OverlaysPlace
 
 _REPLAN_MS = 60_000
@@ -51,6 +53,7 @@ _PLACES = (
     ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
     ("Events", "calendar-clock", "Timed events: the week, the list"),
     ("Library", "library", "Items, lists, intake"),
+    ("Formats", "list-music", "Format clocks, the week, rules, logs made ahead"),
     ("Campaigns", "megaphone", "Advertisers' orders, the breaks of the week, reports"),
     ("Overlays", "layers-2", "Sweepers and voiceovers: what lies over the coming joins, pools"),
     ("Station", "hard-drive", "Backups, check, the station book"),
@@ -76,7 +79,10 @@ class Window(QMainWindow):
         self.air = AirPlace(self.shelf, self.link, self.palette_)
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
-        self._made: dict[str, Any] = {}  # the places that were gone to; the desk opens sooner
+        self._late = LatePlaces(
+            self.shelf, self.link, settings, self._present,
+            lambda: self._state if self.link.on_air else None,
+        )  # fmt: skip
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
@@ -228,7 +234,7 @@ class Window(QMainWindow):
         self.air.set_palette(palette)
         self.library.set_palette(palette)
         self.logs.set_palette(palette)
-        for place in self._made.values():
+        for place in self._late.made.values():
             place.set_palette(palette)
         self.station.set_palette(palette)
         for button in (*self.places.values(), self.look, self.help):
@@ -283,38 +289,22 @@ class Window(QMainWindow):
 
     def _place(self, name: str) -> Any:
         """Return a place that is made when it is first gone to."""
-        if name not in self._made:
-            made: Any = {"Events": self._make_events, "Campaigns": self._make_campaigns,
-                         "Overlays": self._make_overlays}[name]()  # fmt: skip
-            self._made[name] = made
+        if name not in self._late.made:
+            made = self._late.make(name, self.palette_)
             self.stage.addWidget(made)
-        return self._made[name]
-
-    def _make_events(self) -> EventsPlace:
-        from nightly_spindle.desk.events_place import EventsPlace
-
-        return EventsPlace(self.shelf, self.link, self._settings, self.palette_, self._present)
-
-    def _make_campaigns(self) -> CampaignsPlace:
-        from nightly_spindle.desk.campaigns_place import CampaignsPlace
-
-        return CampaignsPlace(self.shelf, self._settings, self.palette_, self._present)
-
-    def _make_overlays(self) -> OverlaysPlace:
-        from nightly_spindle.desk.overlays_place import OverlaysPlace
-
-        made = OverlaysPlace(
-            self.shelf, self.link, self._settings, self.palette_, self._present,
-            lambda: self._state if self.link.on_air else None,
-        )  # fmt: skip
-        if self.air.planned is not None:
-            made.show_plan(self.air.planned)
-        return made
+            if name == "Overlays" and self.air.planned is not None:
+                made.show_plan(self.air.planned)
+        return self._late.made[name]
 
     @property
     def events(self) -> EventsPlace:
         """The place Events."""
         return self._place("Events")  # type: ignore[no-any-return]
+
+    @property
+    def formats(self) -> FormatsPlace:
+        """The place Formats."""
+        return self._place("Formats")  # type: ignore[no-any-return]
 
     @property
     def campaigns(self) -> CampaignsPlace:
@@ -356,7 +346,7 @@ class Window(QMainWindow):
 
     def _open_add(self) -> None:
         here = self.stage.currentWidget()
-        if here in self._made.values():
+        if here in self._late.made.values():
             here.begin_new()
             return
         self.go_to("Air")
@@ -444,7 +434,7 @@ class Window(QMainWindow):
         if planned.live != self.link.on_air:
             return
         self.air.show_plan(planned)
-        if "Overlays" in self._made:
+        if "Overlays" in self._late.made:
             self.overlays.show_plan(planned)
         self.library.items.go_by(planned.settings)
         night = planned.night
@@ -491,7 +481,7 @@ class Window(QMainWindow):
         self.planner.close()
         self.library.close_down()
         self.logs.close_down()
-        for place in self._made.values():
+        for place in self._late.made.values():
             place.close_down()
         self.station.close_down()
         self.shelf.close()

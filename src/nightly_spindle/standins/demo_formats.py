@@ -70,8 +70,12 @@ def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> N
     links = ClockOptions(link_pool="Harbour lights", link_songs=9)
     quay = FormatClock(
         0, "Afternoon quay",
-        strip_from("category New landings; music until 20:00; music; "
-                   "mark 40:00 Twenty to; category New landings; music"),
+        strip_from(
+            "category New landings; category Harbour standards; music until 14:00; "
+            "category Slack water; category New landings; music until 28:00; "
+            "category Harbour standards; music; mark 40:00 Twenty to; "
+            "category New landings; category Slack water; music"
+        ),
         weights, (), ClockOptions(opens=cart("Quay bell, long"), link_pool="Harbour lights",
                                   link_songs=9),
     )  # fmt: skip

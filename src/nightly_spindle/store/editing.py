@@ -14,13 +14,16 @@ MODULES = (
     "campaigns",
     "categories",
     "events",
+    "formats",
     "items",
     "jobs",
     "lists",
     "log_drops",
+    "made_hours",
     "marking",
     "pools",
     "segues",
+    "turn_cards",
 )
 
 
@@ -94,3 +97,8 @@ def set_log_edits(library: Any, drop_id: int, slot: str, edits: Any) -> Any:
 def set_station_rule(library: Any, texts: Any) -> Any:
     """Change the station's segue rule; returns what it was."""
     return import_module("nightly_spindle.store.segues").set_station_rule(library, texts)
+
+
+def restore_formats(library: Any, before: Any) -> None:
+    """Take back a change of clocks, plans, week, calendar, rules or made hours."""
+    import_module("nightly_spindle.store.formats").restore(library, before)

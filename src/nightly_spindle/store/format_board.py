@@ -23,9 +23,10 @@ from nightly_spindle.core.format_stats import (
     item_uses,
 )
 from nightly_spindle.core.formats import ALL_SONGS, FormatPlan
-from nightly_spindle.core.hour_needs import HourLength, hour_length
+from nightly_spindle.core.hour_needs import HourLength, HourTask, hour_length
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.line_up import LineUp
+from nightly_spindle.core.log_making import Maker
 from nightly_spindle.core.log_writers import LogEntry
 from nightly_spindle.core.made_edits import Candidate, HourEditor
 from nightly_spindle.core.made_logs import MadeHour
@@ -117,6 +118,12 @@ class FormatBoard:
         self._editor = None
         return known
 
+    def close(self) -> None:
+        """Give the database back."""
+        if self._known is not None:
+            self._known.snapshot.connection.close()
+            self._known = None
+
     @property
     def stock(self) -> Stock:
         """What logs are made from."""
@@ -160,6 +167,19 @@ class FormatBoard:
             clock, gets = known.stock.formats.clock_of(slot)
             found.append(HourRow(slot, gets, clock, made.get(slot.start_us)))
         return found
+
+    def trial(self, clock: FormatClock, now_us: int) -> MadeHour:
+        """Return an hour as a clock would make it now, with nothing around it; it is not kept."""
+        known = self._read()
+        settings = known.snapshot.programme.settings
+        slot = slot_at(Period.HOUR, settings.tz, settings.day_start, now_us)
+        task = HourTask(slot, clock, "a trial")
+        return next(Maker(known.stock, LineUp(), [task]).make())
+
+    def length(self, clock: FormatClock) -> HourLength:
+        """Return how long a clock's strip runs by the real items."""
+        known = self._read()
+        return hour_length(clock, *_lengths(known.stock, known.snapshot.programme.items))
 
     # -- one made hour -----
 

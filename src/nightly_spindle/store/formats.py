@@ -243,3 +243,10 @@ def set_turn(library: Library, category: int, turn: Turn) -> Turn:
 def day_id(day: date) -> int:
     """Return the number of a day: days since 1970-01-01."""
     return (day - EPOCH_DAY).days
+
+
+def restore(library: Library, before: Mapping[str, Before]) -> dict[str, Before]:
+    """Make rows of tables, by the tables' names, what they were; returns what was there."""
+    from nightly_spindle.store.tables import metadata
+
+    return {name: put_rows(library, metadata.tables[name], rows) for name, rows in before.items()}

@@ -79,6 +79,19 @@ def write_made(library: Library, hours: Iterable[MadeHour], clear: Iterable[int]
     return put_made(library, wanted)
 
 
+def stretch_rows(library: Library, starts: Iterable[int]) -> Before:
+    """Return what is made for hours that start at these instants, for `put_made`."""
+    from nightly_spindle.store import tables as t
+
+    found: Before = {start: [] for start in starts}
+    if found:
+        between = (t.made_hour.c.id >= min(found)) & (t.made_hour.c.id <= max(found))
+        for row in library.rows(t.made_hour.select().where(between)):
+            if row["id"] in found:
+                found[row["id"]] = [row]
+    return found
+
+
 def put_made(library: Library, wanted: Mapping[int, list[dict[str, Any]]]) -> Before:
     """Make hours what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store import tables as t
