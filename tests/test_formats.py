@@ -5,7 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import json
+import sqlite3
 import time
+from contextlib import closing
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -405,3 +407,68 @@ def test_the_engine_makes_its_own_logs_and_airs_them(built_long, tmp_path, capsy
         assert 0 < first - now <= HOUR
     finally:
         engine.end()
+
+
+def test_an_hour_that_was_not_made_is_filled_by_its_clocks_weights(songs, capsys):
+    programmed(capsys, songs)
+    life = Life(songs)
+    life.start(us(EVENING) - 60 * US)
+    life.run(us(EVENING) + 3 * HOUR)
+    snapshot = open_station(songs)
+    plays = [one for one in plays_of(songs) if "rotation" in one["origin"]]
+    assert len(plays) > 45
+    fresh = sum(one["cart"] > 160 for one in plays)
+    assert abs(fresh - 0.3 * len(plays)) < 2, "the weights of the clock share it out"
+    assert not too_near(plays)
+    told = snapshot.connection.execute("SELECT text FROM alarm WHERE code = 'format-not-made'")
+    texts = [row["text"] for row in told]
+    assert len(texts) >= 3
+    assert "rotation fills the hour by its clock's weights" in texts[0]
+    life.kill()
+
+
+def test_a_break_of_a_clock_comes_in_its_place(songs, capsys):
+    run(capsys, "campaigns", "break", songs, "Hourly", "--set", "starts=where logs say so",
+        "--set", "minutes=20", "--set", "spots=2")  # fmt: skip
+    run(capsys, "formats", "clock", songs, "Day", "--strip",
+        "category Fresh; category Fresh; break Hourly; music; mark 50:00 Ten to; item 7; music",
+        "--weights", "Standards 100")  # fmt: skip
+    run(capsys, "formats", "week", songs, "", "Day")
+    made = _make(songs, us(EVENING), us(EVENING) + HOUR)
+    place = next(n for n, line in enumerate(made[0].lines) if line.pattern)
+    assert place == 2
+    assert made[0].lines[3].at_s - made[0].lines[2].at_s == pytest.approx(60, abs=31)
+    assert next(line for line in made[0].lines if line.mark).mark == "Ten to"
+    assert next(line.cart for line in made[0].lines if line.mark) == 7
+    life = Life(songs)
+    life.start(us(EVENING) - 10 * US)
+    life.run(us(EVENING) + 5 * US, US)
+    opening = [n for n, line in enumerate(life.sequencer.state.upcoming) if line.opens]
+    assert opening, "the break is lined up, to be filled when it comes"
+    life.run(us(EVENING) + 20 * 60 * US)
+    # nothing was lined up 10 s before the hour: its log began at once
+    carts = [one["cart"] for one in plays_of(songs)]
+    assert carts[:4] == [line.cart for line in made[0].lines if line.cart][:4]
+    life.kill()
+
+
+def test_migration_0008_leaves_items_and_categories_as_usual(tmp_path, monkeypatch):
+    from nightly_spindle.store import schema
+
+    folder = tmp_path / "old"
+    folder.mkdir()
+    monkeypatch.setattr(schema, "LATEST", "0007")
+    schema.migrate(folder / "station.db")
+    monkeypatch.undo()
+    connection = sqlite3.connect(folder / "station.db")
+    with closing(connection), connection:
+        connection.execute("INSERT INTO setting VALUES ('name', 'Pier'), ('timezone', 'UTC')")
+        connection.execute("INSERT INTO category VALUES (1, 'Nights', 2.0)")
+    snapshot = open_station(folder)
+    row = snapshot.connection.execute("SELECT * FROM category").fetchone()
+    assert (row["weight"], row["turn"]) == (2.0, "oldest first")
+    assert not snapshot.programme.formats.plans.used
+    assert [rule.sentence() for rule in snapshot.programme.formats.rules] == [
+        "The same artist comes again after 1 h (firm).",
+        "The same title comes again after 1 h (firm).",
+    ]

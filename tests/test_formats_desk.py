@@ -64,7 +64,7 @@ def test_the_week_is_painted_with_the_mouse_and_by_keyboard(qtbot, window, stati
     page = place.week
     qtbot.waitUntil(lambda: page.clocks.count() == 3, timeout=LONG)
     page.clocks.setCurrentRow(1)  # Night
-    begin, end = page.week.cell(0, 22).center(), page.week.cell(3, 23).center()
+    begin, end = page.week.box(0, 22).center(), page.week.box(3, 23).center()
     pull(page.week, begin, end)
     expected = {day * 24 + hour: 2 for day in range(4) for hour in (22, 23)}
     qtbot.waitUntil(lambda: week(station) == expected, timeout=LONG)
@@ -136,7 +136,7 @@ def test_a_day_plan_is_typed_painted_and_a_circle_refused(qtbot, window, station
     form.clocks.setCurrentRow(0)
     qtbot.wait(100)  # what is said below the form takes its room
     first = form.hours.first  # the broadcast day begins there
-    begin, end = form.hours.cell(10 - first).center(), form.hours.cell(12 - first).center()
+    begin, end = form.hours.box(0, 10 - first).center(), form.hours.box(0, 12 - first).center()
     pull(form.hours, begin, end)
     assert form.hours.hours[10:13] == (1, 1, 1)
     qtbot.keyClick(page, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)

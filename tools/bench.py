@@ -22,6 +22,7 @@ import soundfile
 from bench_campaigns import placing
 from bench_cues import marking, measuring_anew
 from bench_events import expanding, landing, painting
+from bench_formats import making
 from bench_library import looking, measuring
 from bench_logs import reading
 from bench_overlays import ducking, planning
@@ -318,6 +319,7 @@ def main() -> int:
         planning(row)
         ducking(row)
         placing(row)
+        making(row)
         measuring(work, row, best)
         marking(work, demo, row)
         measuring_anew(work, demo, row)

@@ -5,16 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QTimer
-from PySide6.QtGui import QUndoStack
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QFileDialog, QLabel
 
 from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.campaign_csv import orders_from_csv
@@ -25,20 +16,20 @@ from nightly_spindle.core.timebase import clock
 from nightly_spindle.desk.board_reading import BoardReading
 from nightly_spindle.desk.breaks_page import BreaksPage
 from nightly_spindle.desk.buttons import push_button
-from nightly_spindle.desk.labels import ElidedLabel, NoteLabel
-from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.orders_page import OrdersPage
+from nightly_spindle.desk.paged_place import PagedPlace
 from nightly_spindle.desk.placer import Placer
 from nightly_spindle.desk.reports_page import ReportsPage
 from nightly_spindle.desk.shelf import LibraryEdit
 from nightly_spindle.desk.spot_rules import SpotRulesPage
-from nightly_spindle.desk.tabs import Tabs
 from nightly_spindle.desk.week_page import WeekPage
 from nightly_spindle.store import editing
 from nightly_spindle.store.campaign_board import CampaignBoard, SpotSheet
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+
+    from PySide6.QtWidgets import QWidget
 
     from nightly_spindle.core.settings import StationSettings
     from nightly_spindle.core.spot_checks import SpotFinding
@@ -66,7 +57,7 @@ class PlaceAnew(LibraryEdit):
         self._placer.begin_anew()
 
 
-class CampaignsPlace(QWidget):
+class CampaignsPlace(PagedPlace):
     """`now_us` gives the station's instant."""
 
     def __init__(
@@ -76,13 +67,10 @@ class CampaignsPlace(QWidget):
         palette: Palette,
         now_us: Callable[[], int],
     ) -> None:
-        super().__init__()
-        self.setObjectName("place")
-        self._shelf, self._tz = shelf, settings.tz
-        self.undo = QUndoStack(self)
+        super().__init__(shelf, _LOOK_MS)
+        self._tz = settings.tz
         self.reading = BoardReading(shelf.folder, self, CampaignBoard, now_us)
         self.placer = Placer(shelf.folder, settings.tz, now_us, self)
-        self.ear = Ear(self)
         self.sheet: SpotSheet | None = None
         self._edited = False
         self._asked_for = -1
@@ -91,95 +79,41 @@ class CampaignsPlace(QWidget):
         self.breaks = BreaksPage(shelf, self.undo, palette)
         self.reports = ReportsPage(self.reading, palette)
         self.rules = SpotRulesPage(shelf, self.undo)
-        self.worst, self.note = ElidedLabel(), NoteLabel()
-        self.worst.setProperty("role", "name")
         self.state = QLabel("")
         self.state.setProperty("role", "muted")
-        self._timer = QTimer(self)
-        self._timer.setInterval(_LOOK_MS)
-        self._timer.timeout.connect(self.refresh)
-        self._lay_out()
-        self._connect()
-        self.show_page("Orders")
-
-    def _all(self) -> tuple[Any, ...]:
-        """Return the pages in the order of their tabs."""
-        return (self.orders, self.week, self.breaks, self.reports, self.rules)
-
-    def _lay_out(self) -> None:
-        self.stage = QStackedWidget()
-        for page in self._all():
-            self.stage.addWidget(page)
-        bar = QHBoxLayout()
-        bar.setContentsMargins(12, 8, 12, 0)
-        bar.setSpacing(4)
-        self.pages = Tabs(_PAGES)
-        self.pages.chosen.connect(self.show_page)
-        self.tabs = self.pages.buttons
-        bar.addWidget(self.pages)
         self.anew = push_button("Place anew", "Place all spots of the coming days as if none "
                                 "stood yet; those set by hand stay", self.place_anew)  # fmt: skip
         self.stop = push_button("Stop", "Leave the spots where they are", self.placer.cancel)
         self.stop.hide()
-        bar.addSpacing(10)
-        bar.addWidget(self.note, 1)
-        for widget in (self.state, self.stop, self.anew):
-            bar.addWidget(widget)
-        told = QHBoxLayout()
-        told.setContentsMargins(14, 0, 8, 0)
-        told.addWidget(self.worst)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
-        box.addLayout(bar)
-        box.addLayout(told)
-        box.addWidget(self.stage, 1)
+        pages = (self.orders, self.week, self.breaks, self.reports, self.rules)
+        self.frame(_PAGES, pages, after=(self.state, self.stop, self.anew))
+        self._connect()
+        self.show_page("Orders")
 
     def _connect(self) -> None:
-        for page in self._all():
-            page.said.connect(self.say)
-        self.orders.hear.connect(self._hear)
         self.orders.table_in.connect(self._ask_table)
-        self.week.hear.connect(self._hear)
         self.reading.shelf.failed.connect(self.say)
-        self._shelf.failed.connect(self.say)
-        self._shelf.changed.connect(self._on_changed)
         self.undo.indexChanged.connect(lambda _: self._on_edit())
         self.placer.began.connect(self._on_placing)
         self.placer.placed.connect(self._on_placed)
         self.placer.failed.connect(self._on_placed)
-        self.ear.failed.connect(self.say)
-
-    def set_palette(self, palette: Palette) -> None:
-        """Paint in other colours."""
-        for page in self._all():
-            page.set_palette(palette)
 
     # -- showing -----------------------------------------------------------------------------------
 
-    def open(self) -> None:
-        """Look at the campaigns, and go on looking."""
-        self._timer.start()
-        self.ear.warm()
-        self.refresh()
-
     def close_down(self) -> None:
         """Finish what is under way."""
-        self._timer.stop()
-        self.note.stop()
+        super().close_down()
         self.placer.close()
         self.reading.close()
-        self.ear.close()
 
-    def say(self, sentence: str) -> None:
-        """Say something at the top, for a while."""
-        self.note.say(sentence)
+    def first_focus(self, name: str) -> QWidget:
+        """Return the widget that keys go to when a page is shown."""
+        return {"Orders": self.orders.table, "Week": self.week.week, "Breaks": self.breaks.table,
+                "Reports": self.reports, "Rules": self.rules}[name]  # fmt: skip
 
     def show_page(self, name: str) -> None:
-        """Show one of the pages."""
-        self.stage.setCurrentIndex(self.pages.show_page(name))
-        {"Orders": self.orders.table, "Week": self.week.week, "Breaks": self.breaks.table,
-         "Reports": self.reports, "Rules": self.rules}[name].setFocus()  # fmt: skip
+        """Show one of the pages; a report is read anew."""
+        super().show_page(name)
         if name == "Reports":
             self.reports.refresh()
 
@@ -198,7 +132,7 @@ class CampaignsPlace(QWidget):
 
     def _show(self, sheet: SpotSheet) -> None:
         self.sheet = sheet
-        for page in self._all():
+        for page in self.all_pages():
             page.show_sheet(sheet)
         self._show_worst(sheet)
         if sheet.orders and sheet.patterns and sheet.stale and self._asked_for != sheet.made_us:
@@ -231,7 +165,8 @@ class CampaignsPlace(QWidget):
         # the edit is made by a thread: the spots are placed once it is
         self._edited = True
 
-    def _on_changed(self) -> None:
+    def on_changed(self) -> None:
+        """Have the spots placed after an edit, and read again."""
         if self._edited:
             self._edited = False
             self.placer.ask()
@@ -254,12 +189,6 @@ class CampaignsPlace(QWidget):
         self.refresh()
 
     # -- other acts --------------------------------------------------------------------------------
-
-    def _hear(self, path: str) -> None:
-        if self.ear.playing:
-            self.ear.stop()
-        elif path:
-            self.ear.play(path)
 
     def _ask_table(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "Orders as a table", "", "*.csv")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QToolButton, QVBoxLayout, QWidget
 
@@ -18,19 +18,19 @@ from nightly_spindle.core.hour_grid import (
     hour_of_week,
 )
 from nightly_spindle.desk import theme
+from nightly_spindle.desk.cell_pull import CellPull
 
 if TYPE_CHECKING:
-    from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent
+    from PySide6.QtGui import QPaintEvent
 
+    from nightly_spindle.desk.cell_pull import Cell
     from nightly_spindle.desk.theme import Palette
 
 _LEFT, _TOP = 34, 16
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
-_STEPS = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0),
-          Qt.Key.Key_Down: (1, 0)}  # fmt: skip
 
 
-class HourPainter(QWidget):
+class HourPainter(CellPull):
     """Days down, hours across. A pull paints a rectangle; beginning on a painted hour it clears.
 
     With the keyboard: arrows go, Space paints or clears, Shift with arrows goes on doing so.
@@ -40,14 +40,11 @@ class HourPainter(QWidget):
     painted = Signal(object)
 
     def __init__(self, palette: Palette) -> None:
-        super().__init__()
+        super().__init__(24, 7, _LEFT, _TOP)
         self.palette_ = palette
         self.grid: HourGrid = EVERY_HOUR
-        self._from: tuple[int, int] | None = None
-        self._to = (0, 0)
-        self._at = (0, 6)
+        self.at = (6, 0)
         self._on = True
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Hours of the week")
         self.setToolTip("Pull over hours to paint them, from a painted one to clear; "
@@ -68,65 +65,23 @@ class HourPainter(QWidget):
 
     def cell(self, day: int, hour: int) -> QRect:
         """Return where an hour is painted."""
-        width, height = (self.width() - _LEFT) / 24, (self.height() - _TOP) / 7
-        x, y = _LEFT + hour * width, _TOP + day * height
-        return QRect(round(x), round(y), max(2, round(x + width) - round(x) - 1),
-                     max(2, round(y + height) - round(y) - 1))  # fmt: skip
+        return self.box(hour, day)
 
-    def _hit(self, at: QPoint) -> tuple[int, int]:
-        hour = int((at.x() - _LEFT) * 24 / max(1, self.width() - _LEFT))
-        day = int((at.y() - _TOP) * 7 / max(1, self.height() - _TOP))
-        return (min(max(day, 0), 6), min(max(hour, 0), 23))
+    def begin_pull(self, cell: Cell) -> None:
+        """From a painted hour on it clears."""
+        self._on = hour_of_week(cell[1], cell[0]) not in self.grid
 
-    def _pulled(self) -> set[int]:
-        if self._from is None:
-            return set()
-        (a, b), (c, d) = self._from, self._to
-        return {
-            hour_of_week(day, hour)
-            for day in range(min(a, c), max(a, c) + 1)
-            for hour in range(min(b, d), max(b, d) + 1)
-        }
+    def paint_cells(self, cells: set[Cell]) -> None:
+        """Paint hours, or clear them."""
+        self._set(cells, on=self._on)
 
-    # -- mouse and keys ----------------------------------------------------------------------------
+    def clear_cells(self, cells: set[Cell]) -> None:
+        """Clear hours."""
+        self._set(cells, on=False)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Begin to paint, or to clear."""
-        if event.button() is Qt.MouseButton.LeftButton:
-            self._from = self._to = self._at = self._hit(event.position().toPoint())
-            self._on = hour_of_week(*self._at) not in self.grid
-            self.update()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Paint on."""
-        if self._from is not None:
-            self._to = self._at = self._hit(event.position().toPoint())
-            self.update()
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """What was pulled over is painted."""
-        if event.button() is Qt.MouseButton.LeftButton and self._from is not None:
-            hours = self._pulled()
-            self._from = None
-            self._paint_hours(hours, on=self._on)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Go and paint by keyboard."""
-        step = _STEPS.get(Qt.Key(event.key()))
-        if step is not None:
-            self._at = ((self._at[0] + step[0]) % 7, (self._at[1] + step[1]) % 24)
-            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                self._paint_hours({hour_of_week(*self._at)}, on=self._on)
-            self.update()
-        elif event.key() == Qt.Key.Key_Space:
-            self._on = hour_of_week(*self._at) not in self.grid
-            self._paint_hours({hour_of_week(*self._at)}, on=self._on)
-        else:
-            super().keyPressEvent(event)
-
-    def _paint_hours(self, hours: set[int], *, on: bool) -> None:
+    def _set(self, cells: set[Cell], *, on: bool) -> None:
+        hours = {hour_of_week(day, hour) for hour, day in cells}
         self.grid = self.grid.painted(hours, on=on)
-        self.update()
         self.painted.emit(self.grid)
 
     # -- painting ----------------------------------------------------------------------------------
@@ -135,7 +90,8 @@ class HourPainter(QWidget):
         """Paint the week."""
         del event
         painter = QPainter(self)
-        p, pulled = self.palette_, self._pulled()
+        p = self.palette_
+        pulled = {hour_of_week(day, hour) for hour, day in self.pulled()}
         painter.setFont(theme.font(theme.SMALL))
         painter.setPen(QColor(p.muted))
         for hour in range(0, 24, 3):
@@ -154,7 +110,7 @@ class HourPainter(QWidget):
                 painter.fillRect(self.cell(day, hour), colour)
         if self.hasFocus():
             painter.setPen(QPen(QColor(p.text), 2))
-            painter.drawRect(self.cell(*self._at))
+            painter.drawRect(self.box(*self.at))
         painter.end()
 
 

@@ -122,6 +122,7 @@ class LibraryPlace(QWidget):
             source.connect(self.say)
         self.items.bring_asked.connect(self.bring_in)
         self.items.add_asked.connect(self.add_asked)
+        self.lists.add_asked.connect(self.add_asked)
         self.items.list_made.connect(self._on_list)
         self.items.mark_asked.connect(self.mark)
         self.waiting.counted.connect(self._on_counted)

@@ -191,9 +191,13 @@ class ListTable(QTableView):
 
 
 class ListsPage(QWidget):
-    """Lists at the left, the chosen one beside them. Signal: `said` (str)."""
+    """Lists at the left, the chosen one beside them.
+
+    Signals: `said` (str); `add_asked` (carts) for the running order, once.
+    """
 
     said = Signal(str)
+    add_asked = Signal(list)
 
     def __init__(
         self,
@@ -214,6 +218,9 @@ class ListsPage(QWidget):
         self.rename = push_button("Rename", "Give the list another name (F2)", self._rename)
         self.end = push_button("End", "End the list; its items stay (Delete)", self._end)
         self.save = push_button("Save as …", "Save the list as M3U, XSPF or CSV", self._save)
+        self.once = push_button("Air it next", "Put the list into the running order, once: right "
+                                "after the item on air, or before the line chosen at Air",
+                                self.air_once)  # fmt: skip
         self.title = QLabel("")
         self.title.setProperty("role", "title")
         self.aired = QLabel("")
@@ -248,6 +255,7 @@ class ListsPage(QWidget):
         fill.addWidget(QLabel("Should run"))
         fill.addWidget(self.target)
         fill.addWidget(self.fill, 1)
+        fill.addWidget(self.once)
         fill.addWidget(self.save)
         right = QVBoxLayout()
         right.addLayout(head)
@@ -292,7 +300,7 @@ class ListsPage(QWidget):
 
     def _read(self) -> None:
         one = self._chosen()
-        for widget in (self.rename, self.end, self.save, self.target):
+        for widget in (self.rename, self.end, self.save, self.once, self.target):
             widget.setEnabled(one is not None)
         if one is None:
             self.title.setText("No lists yet")
@@ -365,6 +373,11 @@ class ListsPage(QWidget):
         entry = self.names.entry()
         if entry is not None:
             self._edits.ask_remove_group(entry)
+
+    def air_once(self) -> None:
+        """Ask for the list to air once, right after what is on."""
+        if self.table.lines.carts:
+            self.add_asked.emit(list(self.table.lines.carts))
 
     def _save(self) -> None:
         one = self._chosen()

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QKeySequence, QShortcut, QUndoStack
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
-    QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -21,13 +19,11 @@ from nightly_spindle.core.timebase import US
 from nightly_spindle.desk.board_reading import BoardReading
 from nightly_spindle.desk.coming_joins import ComingJoin, ComingJoins, joins_of
 from nightly_spindle.desk.join_session import JoinSession, Meeting
-from nightly_spindle.desk.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.lay_panel import LayPanel
-from nightly_spindle.desk.listen import Ear
 from nightly_spindle.desk.overlay_rules import OverlayRulesPage
+from nightly_spindle.desk.paged_place import PagedPlace
 from nightly_spindle.desk.planner import Planner
 from nightly_spindle.desk.pools_page import PoolsPage
-from nightly_spindle.desk.tabs import Tabs
 from nightly_spindle.desk.undo import SetOverlay, SetTag, SwitchOverlays
 from nightly_spindle.store.overlay_board import OverlayBoard, OverlaySheet
 
@@ -50,7 +46,7 @@ _PAGES = {"Coming": "The coming joins, and what lies over each",
           "Rules": "How the programme goes down under them, what is kept clear"}  # fmt: skip
 
 
-class OverlaysPlace(QWidget):
+class OverlaysPlace(PagedPlace):
     """`now_us` gives the station's instant, `state` the engine's state while it is on air."""
 
     def __init__(
@@ -62,30 +58,22 @@ class OverlaysPlace(QWidget):
         now_us: Callable[[], int],
         state: Callable[[], AirState | None],
     ) -> None:
-        super().__init__()
-        self.setObjectName("place")
+        super().__init__(shelf, _LOOK_MS)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._shelf, self._link, self._tz = shelf, link, settings.tz
+        self._link, self._tz = link, settings.tz
         self._now_us, self._state = now_us, state
-        self.undo = QUndoStack(self)
         self.reading = BoardReading(shelf.folder, self, OverlayBoard, now_us)
         self.day = Planner(shelf.folder, self, _DAY_H)
-        self.ear = Ear(self)
         self.sheet: OverlaySheet | None = None
         self.planned: Planned | None = None
         self.joins = ComingJoins(palette, settings.tz)
         self.panel = LayPanel()
         self.pools = PoolsPage(shelf, self.undo, palette)
         self.rules = OverlayRulesPage(shelf, self.undo, palette)
-        self.worst, self.note = ElidedLabel(), NoteLabel()
-        self.worst.setProperty("role", "name")
         self.only = QCheckBox("Only where something lies")
         self.only.setToolTip("Leave out the joins that nothing lies over")
         self.sound = QCheckBox("Overlays sound")
         self.sound.setToolTip("Whether any overlay sounds; timed events can switch it as well")
-        self._timer = QTimer(self)
-        self._timer.setInterval(_LOOK_MS)
-        self._timer.timeout.connect(self.refresh)
         self._lay_out()
         self._connect()
         self.set_palette(palette)
@@ -100,32 +88,7 @@ class OverlaysPlace(QWidget):
         row.setSpacing(4)
         row.addWidget(self.joins, 1)
         row.addWidget(self.panel)
-        self.stage = QStackedWidget()
-        self.stage.addWidget(coming)
-        self.stage.addWidget(self.pools)
-        self.stage.addWidget(self.rules)
-        bar = QHBoxLayout()
-        bar.setContentsMargins(12, 8, 12, 0)
-        bar.setSpacing(4)
-        self.pages = Tabs(_PAGES)
-        self.pages.chosen.connect(self.show_page)
-        self.tabs = self.pages.buttons
-        bar.addWidget(self.pages)
-        bar.addSpacing(10)
-        bar.addWidget(self.sound)
-        bar.addSpacing(10)
-        bar.addWidget(self.only)
-        bar.addSpacing(10)
-        bar.addWidget(self.note, 1)
-        told = QHBoxLayout()
-        told.setContentsMargins(14, 0, 8, 0)
-        told.addWidget(self.worst)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(6)
-        box.addLayout(bar)
-        box.addLayout(told)
-        box.addWidget(self.stage, 1)
+        self.frame(_PAGES, (coming, self.pools, self.rules), before=(self.sound, self.only))
 
     def _connect(self) -> None:
         self.joins.picked.connect(lambda _: self._show_chosen())
@@ -134,17 +97,12 @@ class OverlaysPlace(QWidget):
         self.panel.wished.connect(self.wish)
         self.panel.tagged.connect(self.tag)
         self.panel.hear.connect(self.hear)
-        self.pools.said.connect(self.say)
-        self.pools.hear.connect(self._hear_file)
         self.only.toggled.connect(lambda _: self._show_joins())
         self.sound.clicked.connect(self.switch)
         self.reading.shelf.failed.connect(self.say)
-        self._shelf.changed.connect(self.refresh)
-        self._shelf.failed.connect(self.say)
         self.day.planned.connect(self._on_day)
         self.day.failed.connect(self.say)
         self.ear.ended.connect(lambda: self.panel.play.setText("Hear it"))
-        self.ear.failed.connect(self.say)
         for keys, act in (
             ("Space", self.hear), ("Delete", lambda: self.wish({"wish": "none"})),
             ("Backspace", lambda: self.wish(None)),
@@ -164,9 +122,7 @@ class OverlaysPlace(QWidget):
 
     def open(self) -> None:
         """Look at the pools, and go on looking."""
-        self._timer.start()
-        self.ear.warm()
-        self.refresh()
+        super().open()
         if self.tabs["Coming"].isChecked():
             self.joins.setFocus()
 
@@ -177,21 +133,18 @@ class OverlaysPlace(QWidget):
 
     def close_down(self) -> None:
         """Finish what is under way."""
-        self._timer.stop()
-        self.note.stop()
+        super().close_down()
         self.reading.close()
         self.day.close()
-        self.ear.close()
 
-    def say(self, sentence: str) -> None:
-        """Say something at the top, for a while."""
-        self.note.say(sentence)
+    def first_focus(self, name: str) -> QWidget:
+        """Return the widget that keys go to when a page is shown."""
+        return {"Coming": self.joins, "Pools": self.pools.pools, "Rules": self.rules}[name]
 
     def show_page(self, name: str) -> None:
-        """Show the coming joins or the pools."""
-        self.stage.setCurrentIndex(self.pages.show_page(name))
+        """Show the coming joins, the pools or the rules."""
+        super().show_page(name)
         self.only.setVisible(name == "Coming")
-        {"Coming": self.joins, "Pools": self.pools.pools, "Rules": self.rules}[name].setFocus()
 
     def refresh(self) -> None:
         """Read the pools again, and count the coming day, where they can be seen."""
@@ -310,12 +263,6 @@ class OverlaysPlace(QWidget):
             self.undo.push(SetTag(self._link, join.into.title, join.line_id, word))
 
     # -- listening ---------------------------------------------------------------------------------
-
-    def _hear_file(self, path: str) -> None:
-        if self.ear.playing:
-            self.ear.stop()
-        elif path:
-            self.ear.play(path)
 
     def hear(self) -> None:
         """Listen to the chosen join with what lies over it, or stop."""
