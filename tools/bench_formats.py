@@ -91,7 +91,8 @@ def making(row: Row) -> None:
     lines, broken = sum(len(h.lines) for h in made), sum(h.broken for h in made)
     worst = max(abs(hour.lands_s) for hour in made)
     row(f"make {_DAYS} days, {lines} lines, {_ITEMS} items, {len(_RULES)} rules",
-        f"{taken:.1f} s, {broken} firm broken", "< 10 s, none", taken < 10 and not broken)  # fmt: skip
+        f"{taken:.1f} s, {broken} firm broken", "< 10 s, none",
+        taken < 10 and not broken)  # fmt: skip
     plays = [0] * (stock.table.size)
     for _, place in _lines(made, stock):
         plays[place] += 1

@@ -52,6 +52,8 @@ def air_hours(folder: Path) -> None:
     seconds = str(_BEFORE_H * 3600 - 120)
     subprocess.run([*PROGRAM, "campaigns", "place", str(folder), "--at", begin.isoformat()],
                    check=True, stdout=subprocess.DEVNULL)  # fmt: skip
+    subprocess.run([*PROGRAM, "formats", "make", str(folder), "--days", "4"], check=True,
+                   stdout=subprocess.DEVNULL)  # fmt: skip
     engine = on_air(folder, "--clock", begin.isoformat(), "--pace", str(_PACE), "--cold",
                     "--seconds", seconds, "--no-intake")  # fmt: skip
     engine.wait()
@@ -75,10 +77,7 @@ class Pictures:
     def all(self) -> None:
         """Take all of them."""
         w = self.window
-        line = w.air.night
         self.take("air", ms=6000)
-        self.take("air-close", lambda: line.zoom(0.05), 2500)
-        line.zoom(20.0)
         self.take("segue", w.air.edit_segue, 4000)
         w.air.close_segue()
         self.take("logs", lambda: w.go_to("Logs"), 6000)
@@ -93,6 +92,7 @@ class Pictures:
         assert w.events.sheet is not None
         self.take("events", lambda: w.events.choose(w.events.sheet.events[0].id), 3000)
         self.library()
+        self.formats()
         self.campaigns()
         self.take("overlays", lambda: w.go_to("Overlays"), 9000)
         w.overlays.show_page("Pools")
@@ -105,13 +105,25 @@ class Pictures:
         self.take("library", lambda: w.go_to("Library"), 3500)
         w.library.items.table.selectRow(3)
         self.take("library", ms=1500)
-        for name, page in (("lists", "Lists"), ("waiting", "Waiting room"), ("intake", "Intake"),
-                           ("segue-rules", "Segue rules")):  # fmt: skip
+        for name, page in (("intake", "Intake"), ("segue-rules", "Segue rules")):
             self.take(name, lambda page=page: w.library.show_page(page), 4000)  # type: ignore[misc]
         w.library.show_page("Items")
         wait(800)
         self.take("markers", w.library.items.mark, 5000)
         w.library.show_page("Items")
+
+    def formats(self) -> None:
+        """Take those of the formats."""
+        w = self.window
+        self.take("clock", lambda: w.go_to("Formats"), 5000)
+        place = w.formats
+        self.take("format-week", lambda: place.show_page("Week"), 2000)
+        place.show_page("Made")
+        place.made.go(1)
+        wait(2500)
+        heads = [n for n, row in enumerate(place.made.rows.rows) if row.line is None]
+        line = place.made.rows.index(heads[0] + 5, 1)
+        self.take("made", lambda: place.made.table.setCurrentIndex(line), 3000)
 
     def campaigns(self) -> None:
         """Take those of the campaigns."""

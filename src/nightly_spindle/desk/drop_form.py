@@ -42,8 +42,8 @@ _LABELS = {
     "dated": "After midnight, the date of the", "format": "Written as",
     "template": "Columns", "charset": "Character set", "loads": "Loads",
     "lines_left": "Lines left", "entry": "Takes the air", "placement": "Goes",
-    "rest": "What was there", "long": "Too long", "short": "Too short", "late": "Comes late",
-    "take_in": "Take in audio that it names", "take_in_kind": "As",
+    "rest": "What was there", "long": "Too long", "short": "Too short", "early_s": "At once, before its time",
+    "late": "Comes late", "take_in": "Take in audio that it names", "take_in_kind": "As",
     "expected": "Alarm if not here by",
 }  # fmt: skip
 _SHOWN_AS = {
@@ -55,7 +55,10 @@ _SHOWN_AS = {
 _PARTS = (
     ("WHERE AND WHEN", ("period", "hours", "weekdays", "dated", "expected", "enabled")),
     ("HOW IT IS WRITTEN", ("format", "template", "charset")),
-    ("LOADING", ("loads", "lines_left", "entry", "placement", "rest", "long", "short", "late")),
+    (
+        "LOADING",
+        ("loads", "lines_left", "entry", "placement", "rest", "long", "short", "early_s", "late"),
+    ),
     ("ON THE WAY", ("take_in", "take_in_kind")),
 )
 
@@ -283,6 +286,7 @@ class DropForm(QWidget):
             "charset": self._text("format") != LogFormat.XSPF,
             "lines_left": loads == Loads.LINES_LEFT,
             "entry": timed,
+            "early_s": timed,
             "placement": loads != Loads.LINES_LEFT,
             "rest": loads != Loads.LINES_LEFT and self._text("placement") == Placement.FRONT,
             "long": loads != Loads.LINES_LEFT and self._text("placement") != Placement.END,
