@@ -42,7 +42,8 @@ _LABELS = {
     "dated": "After midnight, the date of the", "format": "Written as",
     "template": "Columns", "charset": "Character set", "loads": "Loads",
     "lines_left": "Lines left", "entry": "Takes the air", "placement": "Goes",
-    "rest": "What was there", "long": "Too long", "short": "Too short", "early_s": "At once, before its time",
+    "rest": "What was there", "long": "Too long", "short": "Too short",
+    "early_s": "At once, before its time",
     "late": "Comes late", "take_in": "Take in audio that it names", "take_in_kind": "As",
     "expected": "Alarm if not here by",
 }  # fmt: skip
