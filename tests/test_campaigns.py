@@ -28,8 +28,11 @@ from nightly_spindle.core.campaigns import (
     campaign_values,
     check_campaign,
 )
+from nightly_spindle.core.day_plans import DayPlan, Plans, painted
 from nightly_spindle.core.errors import InputFault, SettingRefused
 from nightly_spindle.core.events import Entry, EventOptions, TimedEvent
+from nightly_spindle.core.format_clocks import FormatClock
+from nightly_spindle.core.formats import FormatPlan
 from nightly_spindle.core.holdings import Holdings
 from nightly_spindle.core.hour_grid import HOURS, HourGrid, grid_from
 from nightly_spindle.core.overlay_pools import Order as Turns
@@ -371,6 +374,23 @@ def test_an_order_airs_within_a_show_and_copies_by_daypart():
     assert two.serving(MONDAY, 7).carts == (1, 3, 4)
     assert two.serving(MONDAY, 12).carts == (2, 3, 4)
     assert two.serving(MONDAY + timedelta(days=3), 12).carts == (3, 4)
+
+
+def test_an_order_airs_in_hours_of_a_format_clock_only():
+    one = campaign(1, 3, clocks="evening TIDE", days=3)
+    assert "in hours of evening TIDE" in one.sentence()
+    programme = station([one])
+    week = [5 if hour % 24 in {20, 21} else 0 for hour in range(168)]
+    tuesday = MONDAY + timedelta(days=1)
+    early = DayPlan(1, "Early", painted((-1,) * 24, [6], 5))
+    plans = Plans(tuple(week), {1: early}, {tuesday: 1})
+    programme.set_formats(FormatPlan({5: FormatClock(5, "Evening tide")}, plans))
+    _, _, made = placed(programme)
+    hours = {(local_from(b.at_us, TZ).date(), local_from(b.at_us, TZ).hour)
+             for b in made.bookings}  # fmt: skip
+    assert len(made.bookings) == 9
+    assert {hour for _, hour in hours} <= {6, 20, 21}
+    assert {day for day, hour in hours if hour == 6} <= {tuesday}, "the calendar says so"
 
 
 def test_findings_say_what_will_go_wrong():

@@ -409,6 +409,30 @@ def test_the_engine_makes_its_own_logs_and_airs_them(built_long, tmp_path, capsy
         engine.end()
 
 
+def test_logs_from_outside_are_neighbours_of_what_is_made(songs, capsys):
+    programmed(capsys, songs)
+    made = _make(songs, us(EVENING), us(EVENING) + HOUR)
+    logs = songs / "from outside"
+    logs.mkdir()
+    run(capsys, "formats", "export", songs, logs / "261201_20.m3u", "--from",
+        EVENING.isoformat(), "--hours", 1)  # fmt: skip
+    with Library(songs) as library:
+        library.run(t.made_hour.delete())
+        options = DropOptions(period=Period.HOUR, loads=Loads.AT_TIME, expected="")
+        save_drop(library, LogDrop(0, "Outside", str(logs), "%y%m%d_%H.m3u", options))
+    run(capsys, "formats", "week", songs, "mon-sun 20-21")  # that hour is the outside log's
+    after = _make(songs, us(EVENING), us(EVENING) + 2 * HOUR)
+    assert [hour.start_us for hour in after] == [us(EVENING) + HOUR]
+    assert not after[0].broken
+    items = open_station(songs).programme.items
+    plays = [
+        {"start_us": hour.start_us + round(line.at_s * US), "end_us": 0, "cart": line.cart,
+         "artist": items[line.cart].artist, "title": items[line.cart].title, "origin": ""}
+        for hour in (*made, *after) for line in hour.lines
+    ]  # fmt: skip
+    assert not too_near(plays)
+
+
 def test_an_hour_that_was_not_made_is_filled_by_its_clocks_weights(songs, capsys):
     programmed(capsys, songs)
     life = Life(songs)

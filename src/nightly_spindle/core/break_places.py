@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from functools import lru_cache
@@ -15,6 +15,7 @@ from nightly_spindle.core.campaigns import Per, shows_of
 from nightly_spindle.core.events import firings
 from nightly_spindle.core.hour_grid import HOURS, HourGrid, hour_of_week
 from nightly_spindle.core.listings import words_of
+from nightly_spindle.core.slots import Period, slots
 from nightly_spindle.core.steps import PlayBreak
 from nightly_spindle.core.timebase import EPOCH, US, local_from, resolve_local
 
@@ -133,6 +134,7 @@ class Calendar:
         self._patterns = np.array([place.pattern for place in self.places], dtype=np.int64)
         self._at = np.array([place.at_us for place in self.places], dtype=np.int64)
         self._stretches = self._of_shows(programme)
+        self._clocks = self._of_clocks(programme)
 
     def close(self, keys: AbstractSet[Key]) -> None:
         """Nothing more goes into these breaks: they are filled."""
@@ -162,6 +164,9 @@ class Calendar:
         if only:
             wanted = [number for number, name in self.names.items() if name in only]
             inside &= np.isin(self._patterns, wanted)
+        clocks = words_of(options.clocks)
+        if clocks:
+            inside &= np.isin(self._clocks, clocks)
         found: list[int] = np.flatnonzero(inside).tolist()
         by_hand = [
             at
@@ -181,6 +186,18 @@ class Calendar:
             return [(at, at + 1) for at in range(len(open_))]
         cuts = (np.flatnonzero(np.diff(marks)) + 1).tolist()
         return list(zip([0, *cuts], [*cuts, len(open_)], strict=True))
+
+    def _of_clocks(self, programme: Programme) -> NDArray[np.str_]:
+        """Return the name of the format clock of each break's hour, folded, empty for none."""
+        if not self.places or not any(c.options.clocks for c in programme.spots.campaigns.values()):
+            return np.zeros(len(self.places), dtype=np.str_)
+        low, high = self.places[0].at_us, self.places[-1].at_us
+        start = programme.settings.day_start
+        hours = slots(Period.HOUR, self.tz, start, low - 2 * 3600 * US, high)
+        names = [clock.name.casefold() if (clock := programme.formats.clock_of(hour)[0]) else ""
+                 for hour in hours]  # fmt: skip
+        begins = [hour.start_us for hour in hours]
+        return np.array([names[bisect_right(begins, at) - 1] for at in self._at.tolist()])
 
     def _of_shows(self, programme: Programme) -> dict[str, list[tuple[int, int]]]:
         """Return the instants (begin, end) at which named timed events hold the air."""

@@ -67,6 +67,7 @@ class CampaignOptions:
     hours: str = text("", "In these hours: mon-fri 06-10, 16-19; empty is always, none is none.")
     shows: str = text("", "And within these timed events, while they hold the air.")
     breaks: str = text("", "Only in breaks of these patterns; empty is in all.")
+    clocks: str = text("", "Only in hours of these format clocks; empty is in all.")
     importance: float = number(5.0, "", 1.0, 9.0, "What goes first where room is short.")
     position: Position = choice(Position.ANY, "Where in its break it wants to be.")
     apart_s: float = number(1800.0, "s", 0.0, 604_800.0, "Two of it lie so far apart at least.")
@@ -209,6 +210,8 @@ class Campaign:
             parts.append(f"{more}within {options.shows}")
         if options.breaks and options.per is not Per.BREAK:
             parts.append(f"in breaks of {listed(options.breaks.split(','), 'or')}")
+        if options.clocks:
+            parts.append(f"in hours of {listed(options.clocks.split(','), 'or')}")
         said = f", {', '.join(parts)}" if parts else ""
         pins = f", {counted(len(self.pins), 'place')} by hand" if self.pins else ""
         return f"{said}{pins}"

@@ -166,14 +166,19 @@ class _Apart:
         near = view.lines.row[places]
         if not near.size:
             return None
-        often = np.ones(len(near))
+        often: np.ndarray | float = 1.0
         if self._margin_s:
-            often[np.abs(view.lines.at[places] - view.at_s) >= self._seconds] = _NEARLY
+            far = np.abs(view.lines.at[places] - view.at_s) >= self._seconds
+            often = np.where(far, _NEARLY, 1.0)
         if self._inside is not None:
-            often *= self._inside[near]
+            often = often * self._inside[near]
         counts = self._counts
-        marks = self._groups[near].ravel()
-        np.add.at(counts, marks, np.repeat(often, len(self._columns)))
+        if len(self._columns) == 1:
+            marks = self._columns[0][near]
+        else:
+            marks = self._groups[near]
+            often = often if isinstance(often, float) else often[:, None]
+        np.add.at(counts, marks, often)
         counts[0] = 0.0
         if rows is not self._asked:  # the same rows are asked for again and again
             self._asked, self._own = rows, [column[rows] for column in self._columns]

@@ -124,6 +124,8 @@ class MadePage(QWidget):
         for mode, text in _MODES.items():
             self.mode.addItem(f"Make {text}", mode)
         self.mode.setAccessibleName("What is made")
+        self.hour = push_button("This hour", "Make the hour of the chosen line alone, by what is "
+                                "chosen at the left", self.make_hour)  # fmt: skip
         self.one = push_button("This day", "Make the shown day (Ctrl+Return)", self.make_day)
         self.month = push_button("30 days", "Make 30 days from the shown one on", self.make_month)
         self.clear = push_button("Clear", "Take the shown day's made hours out", self.clear_day)
@@ -134,8 +136,8 @@ class MadePage(QWidget):
         self.stop = push_button(
             "Stop", "Break the making off; nothing is changed", self.maker.cancel
         )
-        for widget in (self.earlier, self.later, self.day, self.mode, self.one, self.month,
-                       self.clear, self.out):  # fmt: skip
+        for widget in (self.earlier, self.later, self.day, self.mode, self.hour, self.one,
+                       self.month, self.clear, self.out):  # fmt: skip
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.progress)
@@ -363,6 +365,12 @@ class MadePage(QWidget):
 
     # -- making logs -----
 
+    def make_hour(self) -> None:
+        """Make the hour of the chosen line, undoably."""
+        row = self.chosen()
+        if row is not None:
+            self._make_stretch(row.hour.slot.start_us, row.hour.slot.end_us, "make an hour")
+
     def make_day(self) -> None:
         """Make the shown day, undoably."""
         self._make(1)
@@ -373,11 +381,13 @@ class MadePage(QWidget):
 
     def _make(self, days: int) -> None:
         first, until = day_bounds(self._settings, (self.first_us + self.until_us) // 2, days)
+        self._make_stretch(first, until, "make a day" if days == 1 else f"make {days} days")
+
+    def _make_stretch(self, first: int, until: int, text: str) -> None:
         begin = moment_from(first, self._settings.tz).isoformat()
         hours = str(round((until - first) / US / 3600))
         options = ["--from", begin, "--hours", hours, "--mode", str(self.mode.currentData())]
         starts = list(range(first, until, 1800 * US))
-        text = "make a day" if days == 1 else f"make {days} days"
         self._undo.push(MakeLogs(self._shelf, text, starts, lambda: self.maker.start(options)))
 
     def _on_making(self) -> None:

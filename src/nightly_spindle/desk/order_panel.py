@@ -42,13 +42,14 @@ _WHAT = {
 }  # fmt: skip
 _WHEN = {
     "first": "From the day", "last": "Up to the day", "shows": "Within shows",
-    "breaks": "Only in breaks", "apart_s": "Apart from itself", "rivals_s": "From competitors",
+    "breaks": "Only in breaks", "clocks": "In format clocks",
+    "apart_s": "Apart from itself", "rivals_s": "From competitors",
 }  # fmt: skip
 _AUDIO = {"order": "Its audio comes", "folder": "Folder as well"}
 _BLANK = {
     "advertiser": "whose it is", "product": "what for", "group": "bakeries",
     "category": "none", "first": "2026-12-01", "last": "2026-12-24", "shows": "none",
-    "breaks": "all patterns", "folder": "none",
+    "breaks": "all patterns", "clocks": "all hours", "folder": "none",
 }  # fmt: skip
 _PARTS = {"Order": "Whose it is, how much, what it weighs", "When": "Hours, days, breaks",
           "Audio": "Its copies, and when each airs"}  # fmt: skip
@@ -70,7 +71,7 @@ class OrderPanel(QWidget):
         self.name.setAccessibleName("Name of the campaign")
         self.name.setPlaceholderText("its name")
         self.what = DeclaredForm(CampaignOptions, _WHAT, _BLANK, (), ("category",))
-        self.when = DeclaredForm(CampaignOptions, _WHEN, _BLANK, (), ("shows", "breaks"))
+        self.when = DeclaredForm(CampaignOptions, _WHEN, _BLANK, (), ("shows", "breaks", "clocks"))
         self.audio = DeclaredForm(CampaignOptions, _AUDIO, _BLANK)
         self.hours = HourChoice(palette)
         self.copies = RowTable(CopyRows(palette), "Copies", (120, 46, 54, 54, 58))
@@ -180,6 +181,7 @@ class OrderPanel(QWidget):
                 self.when.offer("shows", [(s, s) for s in ("", *sheet.shows)])
                 names = [pattern.name for pattern in sheet.patterns]
                 self.when.offer("breaks", [(n, n) for n in ("", *names)])
+                self.when.offer("clocks", [(n, n) for n in ("", *sheet.clocks)])
             self.name.setText(campaign.name)
             for form in (self.what, self.when, self.audio):
                 form.show_values(options)

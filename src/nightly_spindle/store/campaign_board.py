@@ -100,6 +100,7 @@ class SpotSheet:
     fillers: tuple[str, ...] = ()
     by_break: dict[tuple[int, int], tuple[Booking, ...]] = field(default_factory=dict)
     lengths_us: dict[int, int] = field(default_factory=dict)
+    clocks: tuple[str, ...] = ()
 
     def fullness(self, place: BreakPlace) -> float:
         """Return how much of a break is taken, 1 for all of it: by seats or time, what is more."""
@@ -178,6 +179,7 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
         tuple(e.name for e in programme.events if e.options.length_s),
         tuple(row[0] for row in connection.execute("SELECT name FROM category ORDER BY name")),
         plan.by_break, {n: length_us(programme, c) for n, c in plan.campaigns.items()},
+        tuple(clock.name for clock in programme.formats.clocks.values()),
     )  # fmt: skip
 
 
