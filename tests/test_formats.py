@@ -260,6 +260,24 @@ def test_the_book_holds_the_formats(songs, capsys, tmp_path):
     assert "rotation_rules/1" in told
 
 
+def test_a_category_that_is_called_otherwise_is_so_in_clocks_and_rules(songs, capsys):
+    programmed(capsys, songs)
+    run(capsys, "formats", "rules", songs, "kind=item,amount=90,category=fresh", "kind=title")
+    with Library(songs) as library:
+        number = categories.number_of(library, "Fresh")
+        memory = categories.rename_or_merge(library, number, "Just landed")
+    listed = run(capsys, "formats", "list", songs, "--json")
+    assert listed["findings"] == []
+    for clock in listed["clocks"]:
+        assert clock["slots"][0] == "category Just landed"
+        assert clock["weights"][1] == {"category": "Just landed", "weight": 30.0}
+    assert listed["rules"][0]["category"] == "Just landed"
+    with Library(songs) as library:
+        categories.undo_rename(library, memory)
+    listed = run(capsys, "formats", "list", songs, "--json")
+    assert listed["clocks"][0]["slots"][0] == "category Fresh"
+
+
 # -- on air -----
 
 

@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 _AGAIN_US = 900_000_000  # a quarter of an hour until it is tried again
+_LOOK_US = 60_000_000
 
 
 class Beside:
@@ -31,6 +32,10 @@ class Beside:
     def may_start(self, now_us: int) -> bool:
         """Whether it does not run, and was not tried within the last quarter of an hour."""
         return self._running is None and now_us >= self._again_at
+
+    def put_off(self, now_us: int) -> None:
+        """There is nothing to do now: look again in a minute."""
+        self._again_at = now_us + _LOOK_US
 
     def start(self, arguments: Sequence[str], now_us: int) -> None:
         """Start one of this program's commands."""

@@ -26,7 +26,7 @@ from nightly_spindle.store.made_hours import made_instants
 from nightly_spindle.store.own_logs import tasks_of
 from nightly_spindle.store.pools import carts_of, read_pools
 from nightly_spindle.store.snapshot import (
-    POOL_SIZE,
+    CATEGORY_SIZE,
     change_count,
     file_problem,
     items_since,
@@ -145,7 +145,7 @@ class Lookout:
     def _pass_on_formats(self, settings: StationSettings) -> None:
         """Have the engine go by other format clocks, plans or rules of rotation."""
         snapshot = self._snapshot
-        formats = read_formats(snapshot.connection, settings, POOL_SIZE)
+        formats = read_formats(snapshot.connection, settings, CATEGORY_SIZE)
         snapshot.reach(format_carts(formats))
         if self.engine is not None and formats != snapshot.programme.formats:
             self.engine.ask(partial(snapshot.programme.set_formats, formats))
@@ -241,8 +241,11 @@ class Lookout:
                   for task in tasks_of(programme, programme.formats, now, until)
                   if not task.covered}  # fmt: skip
         if wanted - made_instants(self._snapshot.connection, now, until):
-            days = ["--days", f"{rules.days_ahead:g}"]
-            self._maker.start(["formats", "make", str(self._snapshot.folder), *days], now)
+            at = moment_from(now, programme.settings.tz).isoformat()
+            told = ["--days", f"{rules.days_ahead:g}", "--at", at]
+            self._maker.start(["formats", "make", str(self._snapshot.folder), *told], now)
+        else:
+            self._maker.put_off(now)
 
     def _tell(self, code: str, text: str, mend: str) -> None:
         """Raise an alarm on the engine."""

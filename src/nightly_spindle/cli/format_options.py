@@ -96,6 +96,7 @@ def _logs(group: Group, add: Add) -> None:
         default=str(Mode.KEEP),
         help="hours that are made: keep them, fill their gaps, make anew",
     )
+    made.add_argument("--at", metavar="T", help="as of this time; default: now")
     made.add_argument("--progress", action="store_true", help="tell progress on standard error")
     cleared = add(group, "clear", "own_logs:clear", "take made hours out again")
     shown = add(group, "show", "own_logs:show", "show made hours line by line")

@@ -35,7 +35,7 @@ def _stretch(options: argparse.Namespace, snapshot: Snapshot) -> tuple[int, int]
     settings = snapshot.programme.settings
     hours = options.days * 24 if options.days is not None else options.hours or 24.0
     hours = checked_length(hours, "hours")
-    at = instant(options.from_, settings.tz)
+    at = instant(options.from_ or getattr(options, "at", None), settings.tz)
     here = slot_at(Period.HOUR, settings.tz, settings.day_start, at)
     begin = here.start_us if options.from_ is not None else here.end_us
     return begin, begin + round(hours * 3600) * US
@@ -51,7 +51,8 @@ def make(options: argparse.Namespace) -> int:
             print(f"{done}/{whole}", file=sys.stderr, flush=True)
         return True
 
-    made = make_logs(snapshot, begin, end, now_us(), Mode(options.mode), progress)
+    now = instant(options.at, snapshot.programme.settings.tz)
+    made = make_logs(snapshot, begin, end, now, Mode(options.mode), progress)
     with Library(snapshot.folder) as library:
         write_made(library, made.hours)
     tz = snapshot.programme.settings.tz

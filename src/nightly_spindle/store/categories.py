@@ -9,6 +9,7 @@ from sqlalchemy.dialects.sqlite import insert
 
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.store import tables as t
+from nightly_spindle.store.formats import rename_in_formats
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -41,13 +42,17 @@ def number_of(library: Library, name: str) -> int:
 
 
 def rename(library: Library, category: int, name: str) -> None:
-    """Give a category another name; InputFault when another has it."""
+    """Give a category another name, format clocks and rules follow; InputFault when it is taken."""
     name = _checked(name)
     other = library.run(select(t.category.c.id).where(t.category.c.name == name)).scalar()
     if other is not None and other != category:
         raise InputFault(f"there is a category “{name}” already; merge the two instead")
     library.version()
+    query = select(t.category.c.name).where(t.category.c.id == category)
+    was = library.run(query).scalar()
     library.run(t.category.update().where(t.category.c.id == category).values(name=name))
+    if was is not None:
+        rename_in_formats(library, was, name)
 
 
 def set_weight(library: Library, category: int, weight: float) -> None:

@@ -240,6 +240,37 @@ def set_turn(library: Library, category: int, turn: Turn) -> Turn:
     return Turn(rows[0]["turn"])
 
 
+def rename_in_formats(library: Library, was: str, name: str) -> None:
+    """Have format clocks and rules that name a category name it as it is called now."""
+    from nightly_spindle.store import tables as t
+
+    folded = was.strip().casefold()
+
+    def named(text: str) -> str:
+        return name if text.strip().casefold() == folded else text
+
+    def ruled(rule: Rule) -> Rule:
+        return replace(rule, category=named(rule.category)) if rule.category else rule
+
+    for row in library.rows(t.format_clock.select()):
+        clock = clock_from(values_of(row))
+        slots = tuple(replace(slot, name=named(slot.name)) if slot.kind is SlotKind.CATEGORY
+                      else slot for slot in clock.slots)  # fmt: skip
+        new = replace(
+            clock,
+            slots=slots,
+            weights=tuple((named(one), weight) for one, weight in clock.weights),
+            rules=tuple(map(ruled, clock.rules)),
+        )
+        if new != clock:
+            put_rows(library, t.format_clock, {clock.id: [row_of(clock_values(new))]})
+    for row in library.rows(t.rotation_rule.select()):
+        rule = rule_from(json.loads(row["body"]))
+        if ruled(rule) != rule:
+            body = json.dumps(rule_values(ruled(rule)), ensure_ascii=False)
+            put_rows(library, t.rotation_rule, {row["id"]: [{"id": row["id"], "body": body}]})
+
+
 def day_id(day: date) -> int:
     """Return the number of a day: days since 1970-01-01."""
     return (day - EPOCH_DAY).days

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
 _DROPS = "SELECT * FROM log_drop ORDER BY id"
 _BACK_US = 26 * 3600 * US  # the longest day there is: its log may still be on air
 POOL_SIZE = 1000  # songs whose turn is next: two days and nights of rotation
+CATEGORY_SIZE = 300  # and items of each category that format clocks may take from
 
 
 @dataclass(slots=True)
@@ -130,7 +131,7 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     spots = read_spots(connection, folder)
     holdings, carts = read_holdings(connection, folder, events, fillers_of(spots))
     pools, inside = read_pools(connection)
-    formats = read_formats(connection, settings, POOL_SIZE)
+    formats = read_formats(connection, settings, CATEGORY_SIZE)
     programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
                           pools=pools, in_category=inside, spots=spots,
                           formats=formats)  # fmt: skip
