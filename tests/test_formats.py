@@ -469,6 +469,24 @@ def test_an_hour_that_was_not_made_is_filled_by_its_clocks_weights(songs, capsys
     life.kill()
 
 
+def test_rotation_lands_on_the_log_that_loads_next(songs, capsys):
+    """Nothing is made before 22:00: rotation fills from any minute on, and is there in time."""
+    programmed(capsys, songs)
+    run(capsys, "formats", "week", songs, "mon-sun 00-22")  # no clock before 22:00
+    _make(songs, us(EVENING) + 2 * HOUR, us(EVENING) + 3 * HOUR)
+    for minute in (31, 44, 52):
+        life = Life(songs)
+        life.start(us(EVENING) + HOUR + minute * 60 * US)
+        life.run(us(EVENING) + 2 * HOUR + 300 * US)
+        life.kill()
+        with Library(songs) as library:
+            due = us(EVENING) + 2 * HOUR
+            night = [one for one in plays_of(songs) if "Night" in one["origin"]]
+            assert abs(night[0]["start_us"] - due) <= 90 * US, minute
+            library.run(t.as_run.delete())
+            library.run(t.air_state.delete())
+
+
 def test_a_break_of_a_clock_comes_in_its_place(songs, capsys):
     run(capsys, "campaigns", "break", songs, "Hourly", "--set", "starts=where logs say so",
         "--set", "minutes=20", "--set", "spots=2")  # fmt: skip

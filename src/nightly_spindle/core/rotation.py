@@ -36,6 +36,9 @@ if TYPE_CHECKING:
 _ORDER = 0.9  # what the very last of a category's turn costs, against a soft rule of weight 1
 _AHEAD_S = 3 * 3600.0  # logs that load so soon are looked at
 _LINES = 60  # lines of what comes that are looked at
+_SOON_S = 600.0  # a log that loads so soon is landed on
+_LITTLE_S = 90.0  # so much may be left: a made hour follows at once then
+_ANOTHER = 0.2
 _COUNTED = 60  # songs heard last by which categories are shared out
 
 Plays = Sequence[tuple[float, int]]  # (instant in s, cart)
@@ -74,13 +77,16 @@ def next_song(programme: Programme, state: AirState, at: int) -> tuple[Item | No
     weights = formats.weights_of(clock)
     names = [name for name in sorted(weights) if _playable(programme, _carts(programme, name))]
     best: tuple[float, Item, str] | None = None
+    left = _left_s(programme, state, at)
     while names:
         had = _had(programme, state, names)
         turn = next_turn([weights[name] for name in names], [had[name] for name in names])
         name = names.pop(turn or 0)
         of = formats.categories[name].name if name else ""
         carts = _playable(programme, _carts(programme, name))
-        found = pick(programme, state, at, carts, of=of, rules=_rules(programme, clock))
+        found = pick(
+            programme, state, at, carts, of=of, rules=_rules(programme, clock), left_s=left
+        )
         if found is not None and (best is None or found[0] < best[0]):
             best = found
         if best is not None and best[0] < FIRM:
@@ -97,11 +103,13 @@ def pick(
     of: str = "",
     rules: tuple[Rule, ...] | None = None,
     more: Plays = (),
+    left_s: float | None = None,
 ) -> tuple[float, Item, str] | None:
     """Return which of some items airs best at frame `at`: what it costs, itself, why.
 
     `carts` are in the order of their turn before what the state has heard. `more` are lines
-    (instant in s, cart) that air besides. None of nothing.
+    (instant in s, cart) that air besides. `left_s` is how long there is to fill before a log loads.
+    None of nothing.
     """
     stand = _stand(programme)
     at_s = _seconds(state, at)
@@ -116,6 +124,8 @@ def pick(
     lines = LineUp([*_around(programme, state, at, stand), *_rows(stand, more)])
     costs = judge.costs(lines, at_s, rows)
     costs += np.arange(len(rows)) * (_ORDER / len(rows))
+    if left_s is not None:
+        costs += _late_costs(left_s - stand.table.length_s[rows])
     best = int(costs.argmin())
     told = judge.told(lines, at_s, int(rows[best])) if costs[best] > 0 else []
     item = stand.table.item(int(rows[best]))
@@ -155,6 +165,25 @@ def clock_at(programme: Programme, at_us: int) -> FormatClock | None:
     return clock
 
 
+def _left_s(programme: Programme, state: AirState, at: int) -> float | None:
+    """Return how long there is before the next log loads, None where that is not soon (s)."""
+    at_us = us_from_frames(at, state.rate) + state.offset_us
+    for firing in programme.within(max(state.fired_until_us, at_us), at_us + round(_SOON_S * US)):
+        if any(isinstance(step, LoadLog) for step in firing.event.steps):
+            return (firing.at_us - at_us) / US
+    return None
+
+
+def _late_costs(rest_s: np.ndarray) -> np.ndarray:
+    """Return what it costs that so much is left (below 0: too little) before a log loads.
+
+    Ending a little early is next to nothing, running over costs as much as a soft rule a minute;
+    where more is left another song follows.
+    """
+    early = np.where(rest_s > _LITTLE_S, _ANOTHER, rest_s / _LITTLE_S * _ANOTHER)
+    return np.where(rest_s < 0, -rest_s / 60, early)
+
+
 def _why(of: str, broken: Sequence[str]) -> str:
     where = f" of “{of}”" if of else ""
     if not broken:
@@ -169,7 +198,8 @@ def _stand(programme: Programme) -> Stand:
     known = programme.rotating
     if known is None or known.key != key:
         items = {item.cart: item for item in programme.pool} | programme.items
-        tracks = [Track(item, 0.0) for item in items.values()]
+        rate = programme.settings.rate
+        tracks = [Track(item, programme.sounding(item)[1] / rate) for item in items.values()]
         inside = {name: one.carts for name, one in formats.categories.items()}
         settings = programme.settings
         table = TurnTable(tracks, inside)

@@ -45,7 +45,7 @@ def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
     last = state.loaded[-1] if state.loaded else None
     drop = programme.drop(last.drop) if last else None
     if last is not None and drop is not None and us < last.end_us:
-        if drop.options.short is Short.ROTATION:
+        if _meant(programme, state, us):
             return []
         if drop.options.short is Short.AGAIN:
             lines = _again(programme, state, drop, programme.slot(drop, last.start_us))
@@ -64,6 +64,18 @@ def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
         if lines:
             return lines
     return []
+
+
+def _meant(programme: Programme, state: AirState, us: int) -> bool:
+    """Whether rotation is what follows the log of this hour, as its drop says."""
+    last = state.loaded[-1] if state.loaded else None
+    drop = programme.drop(last.drop) if last else None
+    return (
+        last is not None
+        and drop is not None
+        and us < last.end_us
+        and drop.options.short is Short.ROTATION
+    )
 
 
 def _again(programme: Programme, state: AirState, drop: LogDrop, slot: Slot) -> list[Line]:
@@ -99,6 +111,15 @@ def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Find
             at,
             f"At {when} nothing is lined up any more; the log starts again.",
             "Send a longer log, or let the next one load earlier.",
+            line.id,
+        )
+    if source is Source.ROTATION and _meant(programme, state, us):
+        return Finding(
+            "log-through",
+            Severity.NOTE,
+            at,
+            f"At {when} the log is through; rotation fills up to the next.",
+            "Nothing needs to be done.",
             line.id,
         )
     if source is Source.ROTATION:

@@ -67,7 +67,7 @@ def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> N
         change_cards(library, [cart(one) for one in titles], _with_tempo(tempo))
     set_rules(library, _RULES)
     weights = (("Harbour standards", 50.0), ("New landings", 30.0), ("Slack water", 20.0))
-    links = ClockOptions(link_pool="Harbour lights", link_songs=9)
+    links = ClockOptions(link_pool="Between songs", link_songs=9)
     quay = FormatClock(
         0, "Afternoon quay",
         strip_from(
@@ -76,7 +76,7 @@ def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> N
             "category Harbour standards; music; mark 40:00 Twenty to; "
             "category New landings; category Slack water; music"
         ),
-        weights, (), ClockOptions(opens=cart("Quay bell, long"), link_pool="Harbour lights",
+        weights, (), ClockOptions(opens=cart("Quay bell, long"), link_pool="Between songs",
                                   link_songs=9),
     )  # fmt: skip
     market = FormatClock(
@@ -85,7 +85,7 @@ def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> N
                    "category New landings; music"),
         (("Harbour standards", 60.0), ("New landings", 40.0)),
         (Rule(RuleKind.ARTIST, 4),),
-        ClockOptions(link_pool="Harbour lights", link_songs=6, fixed_end=True),
+        ClockOptions(link_pool="Between songs", link_songs=6, fixed_end=True),
     )  # fmt: skip
     fog = FormatClock(0, "Fog hour", strip_from("category Slack water; music"),
                       (("Slack water", 60.0), ("Harbour standards", 40.0)), (), links)  # fmt: skip

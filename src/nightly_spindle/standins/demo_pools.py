@@ -35,5 +35,6 @@ def demo_pools(cart: Callable[[str], int]) -> list[Pool]:
         pool("New on the quay", Use.VOICEOVERS, ("New on the quay", "First landed here"),
              every=3.0, apart_s=300.0),
         pool("Harbour lights", Use.LINKS, ("Harbour lights", "Last boat home"), songs=9.0,
-             hours="06:00-21:00"),
+             hours="06:00-09:00, 18:00-21:00"),
+        pool("Between songs", Use.LINKS, ("Harbour lights", "Last boat home", "Quay bell, short")),
     ]  # fmt: skip

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.block_plan import holds
+from nightly_spindle.core.break_lengths import break_s
 from nightly_spindle.core.day_plans import show_start
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.format_clocks import ClockSlot, FormatClock, SlotKind
@@ -21,7 +22,7 @@ from nightly_spindle.core.making_stock import Stock
 from nightly_spindle.core.overlay_pools import Use
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.slots import Period, slots
-from nightly_spindle.core.steps import LoadLog
+from nightly_spindle.core.steps import LoadLog, PlayBreak
 from nightly_spindle.core.timebase import US, resolve_local
 from nightly_spindle.core.turn_table import NEVER, Track, TurnTable
 from nightly_spindle.core.wall_hours import WallHours
@@ -128,9 +129,15 @@ def with_taken(programme: Programme, tasks: Sequence[HourTask]) -> list[HourTask
         loads = any(isinstance(step, LoadLog) for step in event.steps)
         if loads or event.after_songs or not (event.enabled and event.line_steps):
             continue
-        if event.id not in lasts:
-            lasts[event.id] = event.options.length_s or holds(programme, event).runs_s
-        by_time.append(Taken(firing.at_us / US, lasts[event.id], event.name))
+        breaks = [programme.spots.named(step.name) for step in event.line_steps
+                  if isinstance(step, PlayBreak)]  # fmt: skip
+        if len(breaks) == len(event.line_steps):
+            seconds = sum(break_s(programme, one, firing.at_us) for one in breaks if one)
+        else:
+            if event.id not in lasts:
+                lasts[event.id] = event.options.length_s or holds(programme, event).runs_s
+            seconds = lasts[event.id]
+        by_time.append(Taken(firing.at_us / US, seconds, event.name))
     instants = [one.at_s for one in by_time]
     return [
         replace(

@@ -1,0 +1,37 @@
+"""How long a break will last: by what is placed in it, else by what it is taken to."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.joins import span
+from nightly_spindle.core.spot_checks import length_us
+from nightly_spindle.core.timebase import US
+
+if TYPE_CHECKING:
+    from nightly_spindle.core.breaks import BreakPattern
+    from nightly_spindle.core.programme import Programme
+
+
+def break_s(programme: Programme, pattern: BreakPattern, at_us: int) -> float:
+    """Return how long a break of a pattern lasts that is due at an instant (s).
+
+    Where spots are placed up to then: those that are placed, or one item of what fills it without
+    any, between what opens and closes it. Elsewhere what the pattern is taken to last.
+    """
+    spots, rate = programme.spots, programme.settings.rate
+    if not spots.from_us <= at_us < spots.until_us:
+        return pattern.expected_s
+    placed = spots.by_break.get((pattern.id, at_us), ())
+    campaigns = [spots.campaigns[one.campaign] for one in placed if one.campaign in spots.campaigns]
+    seconds = sum(length_us(programme, campaign) for campaign in campaigns) / US
+    options = pattern.options
+    carts = [int(options.opens), int(options.closes)] if campaigns else []
+    if not campaigns and options.empty.strip():
+        carts = list(programme.holdings.categories.get(options.empty.strip().casefold(), ()))[:1]
+    for cart in carts:
+        item = programme.item(cart) if cart else None
+        if item is not None:
+            here = span(item, rate)
+            seconds += (here.cue_out - here.cue_in) / rate
+    return seconds
