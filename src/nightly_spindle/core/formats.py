@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.day_plans import Plans
-from nightly_spindle.core.format_clocks import FormatClock
+from nightly_spindle.core.format_clocks import FormatClock, SlotKind
 from nightly_spindle.core.rotation_rules import Rule, with_own
 
 if TYPE_CHECKING:
@@ -75,6 +75,14 @@ class FormatPlan:
     def rules_of(self, clock: FormatClock | None) -> tuple[Rule, ...]:
         """Return the rules of an hour: the station's, the clock's own over them."""
         return with_own(self.rules, clock.rules) if clock is not None else self.rules
+
+    @property
+    def link_pools(self) -> frozenset[str]:
+        """The pools that clocks take links from, folded."""
+        found = {clock.options.link_pool for clock in self.clocks.values()}
+        found |= {slot.name for clock in self.clocks.values() for slot in clock.slots
+                  if slot.kind is SlotKind.LINK}  # fmt: skip
+        return frozenset(name.strip().casefold() for name in found)
 
     def where_used(self, clock: int) -> str:
         """Return where a clock is used, in words."""

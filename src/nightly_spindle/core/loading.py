@@ -274,7 +274,8 @@ def load_early(programme: Programme, state: AirState, at: int, actions: list[Act
             drop = programme.drop_of(step) if isinstance(step, LoadLog) else None
             if drop is None or not isinstance(step, LoadLog):
                 continue
-            if not 0 <= firing.at_us - at_us <= drop.options.early_s * US:
+            # due while the item on air still sounds counts too: it follows that item in any case
+            if not abs(firing.at_us - at_us) <= drop.options.early_s * US:
                 continue
             slot = programme.slot(drop, step.slot_us or firing.at_us)
             load = Load(drop, slot, step.placement, f"by “{firing.event.name}”", firing.at_us)

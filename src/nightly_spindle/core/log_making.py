@@ -7,6 +7,7 @@ that the same seed makes the same log on every machine.
 
 from __future__ import annotations
 
+import math
 from collections import Counter, defaultdict
 from dataclasses import replace
 from typing import TYPE_CHECKING
@@ -19,6 +20,7 @@ from nightly_spindle.core.formats import ALL_SONGS
 from nightly_spindle.core.hour_draft import Draft, Seat
 from nightly_spindle.core.hour_needs import EVENTS, FILLS, LINKS, HourTask, Need, Segment, Taken
 from nightly_spindle.core.made_hour import finished
+from nightly_spindle.core.rule_costs import FIRM
 from nightly_spindle.core.seat_choice import SeatChoice
 from nightly_spindle.core.segment_fill import Filler
 
@@ -86,15 +88,89 @@ class Maker:
         drafts: list[Draft] = []
         notes: list[str] = []
         segments = task.segments()
+        ahead = self._fixed_ahead(begins_s, segments)
         at = begins_s
-        for segment in segments:
-            draft = self._segment(task, segment, at, notes)
-            draft.ruled = Filler(draft, choice, rng, self._effort).fill()
-            self._land(draft, choice, rng)
+        for segment, known in zip(segments, ahead, strict=True):
+            for line in known:
+                self.lines.remove(*line)  # now it is seated itself
+            draft = self._filled(task, segment, at, choice, rng, notes)
             drafts.append(draft)
             at = draft.end_s
         made = finished(task, drafts, choice, notes, self.stock)
         return made, at
+
+    def _fixed_ahead(
+        self, begins_s: float, segments: Sequence[Segment]
+    ) -> list[list[tuple[float, int]]]:
+        """Put what later segments fix into the line-up; returns it, segment by segment."""
+        found: list[list[tuple[float, int]]] = []
+        at = begins_s
+        for segment in segments:
+            own = []
+            for need in segment.needs:
+                row = self.stock.table.row(need.cart)
+                if row and found:
+                    self.lines.insert(at, row)
+                    own.append((at, row))
+                if need.cart or need.music:
+                    at += float(self.stock.table.length_s[row]) if row else _SONG_S
+            found.append(own)
+            at = segment.until_s
+        return found
+
+    def _filled(
+        self, task: HourTask, segment: Segment, begins_s: float, choice: SeatChoice,
+        rng: np.random.Generator, notes: list[str],
+    ) -> Draft:  # fmt: skip
+        """Return a segment filled; where it does not land so, with a song less or more.
+
+        Of the two the one that lands nearer is kept.
+        """
+        since = self._songs_since
+        first = self._try(task, segment, begins_s, choice, rng, notes, 0.0)
+        if abs(first.off_s) <= segment.tolerance_s or not first.music:
+            return first
+        kept = [(seat.row, seat.length_s) for seat in first.seats]
+        off, after = first.off_s, self._songs_since
+        self._undo(task, first, since)
+        lean = -math.copysign(0.6 * _SONG_S, off)
+        lean *= self._mean_s(first) / _SONG_S
+        second = self._try(task, segment, begins_s, choice, rng, [], lean)
+        if abs(second.off_s) < abs(off) and second.ruled <= max(first.ruled, FIRM / 2):
+            return second
+        self._undo(task, second, after)
+        for seat in first.seats:
+            if seat.need.slot == FILLS:
+                self._had[self._sharing(task)][seat.need.category] += 1
+        for place, (row, seconds) in enumerate(kept):
+            first.put(place, row, seconds)
+        return first
+
+    def _mean_s(self, draft: Draft) -> float:
+        """Return how long a song of a draft is taken to last."""
+        known = [self._means.get(draft.seats[at].need.category, _SONG_S) for at in draft.music]
+        return sum(known) / len(known)
+
+    def _try(
+        self, task: HourTask, segment: Segment, begins_s: float, choice: SeatChoice,
+        rng: np.random.Generator, notes: list[str], lean_s: float,
+    ) -> Draft:  # fmt: skip
+        draft = self._segment(task, segment, begins_s, notes, lean_s)
+        draft.ruled = Filler(draft, choice, rng, self._effort).fill()
+        self._land(draft, choice, rng)
+        return draft
+
+    def _undo(self, task: HourTask, draft: Draft, songs_since: int) -> None:
+        """Take a draft out of the line-up; what it had of the weights is had no more."""
+        for seat in draft.seats:
+            if seat.need.slot == FILLS:
+                self._give_back(task, seat.need.category)
+        draft.clear()
+        self._songs_since = songs_since
+
+    def _sharing(self, task: HourTask) -> tuple[tuple[str, float], ...]:
+        """Return what songs by weights are counted by."""
+        return tuple(sorted(self.stock.formats.weights_of(task.clock).items()))
 
     def _land(self, draft: Draft, choice: SeatChoice, rng: np.random.Generator) -> None:
         """Give a segment the lengths of its real joins, and aim again where it is off by them."""
@@ -102,7 +178,7 @@ class Maker:
             _set_real_lengths(draft, self.stock)
             music = draft.music[-2:]
             if abs(draft.off_s) <= draft.segment.tolerance_s * 0.9 or not music:
-                return
+                break
             rows = draft.rows()
             lengths = self.stock.table.length_s
             draft.bias_s = sum(draft.seats[at].length_s - float(lengths[rows[at]]) for at in music)
@@ -110,18 +186,24 @@ class Maker:
                 draft.take(place)
             draft.ruled += Filler(draft, choice, rng, self._effort).fill()
         _set_real_lengths(draft, self.stock)
+        # some seconds more or less may bring two plays nearer than a firm rule allows
+        if draft.ruled > 0 and Filler(draft, choice, rng, self._effort).mend():
+            _set_real_lengths(draft, self.stock)
 
     # -- what sits where, before songs are chosen -----
 
     def _segment(
-        self, task: HourTask, segment: Segment, begins_s: float, notes: list[str]
+        self, task: HourTask, segment: Segment, begins_s: float, notes: list[str], lean_s: float
     ) -> Draft:
-        """Return the draft of a segment: its seats, those filled that are not music."""
+        """Return the draft of a segment: its seats, those filled that are not music.
+
+        `lean_s` leans towards a song more (above 0) or less than comes nearest.
+        """
         seats = [self._seat(task, need, notes) for need in segment.needs]
         taken = [one for one in task.taken if begins_s <= one.at_s < segment.until_s]
         left = segment.until_s - begins_s - sum(seat.expected_s for seat, _ in seats)
         left -= sum(one.lasts_s for one in taken)
-        filled = self._with_fill(task, segment, seats, left)
+        filled = self._with_fill(task, segment, seats, left, lean_s)
         filled = _within(filled, segment, begins_s + sum(one.lasts_s for one in taken), notes)
         filled = _with_taken(self._with_links(task, filled), taken, begins_s)
         if filled and segment.mark:
@@ -186,7 +268,7 @@ class Maker:
         """Return which category what is not fixed comes from next, by weights."""
         weights = self.stock.formats.weights_of(task.clock)
         names = [n for n in sorted(weights) if self.stock.table.category_rows(n).size]
-        had = self._had[tuple(sorted(weights.items()))]
+        had = self._had[self._sharing(task)]
         turn = next_turn([weights[n] for n in names], [had[n] for n in names])
         found = ALL_SONGS if turn is None else names[turn]
         had[found] += 1
@@ -194,12 +276,12 @@ class Maker:
 
     def _give_back(self, task: HourTask, category: str) -> None:
         """Let a category that was asked for and not used have its turn again."""
-        weights = self.stock.formats.weights_of(task.clock)
-        self._had[tuple(sorted(weights.items()))][category] -= 1
+        self._had[self._sharing(task)][category] -= 1
 
     def _with_fill(
-        self, task: HourTask, segment: Segment, seats: list[tuple[Seat, int | None]], left_s: float
-    ) -> list[tuple[Seat, int | None]]:
+        self, task: HourTask, segment: Segment, seats: list[tuple[Seat, int | None]], left_s: float,
+        lean_s: float,
+    ) -> list[tuple[Seat, int | None]]:  # fmt: skip
         """Put music by weights in at the places for it, as much as comes nearest to the end."""
         more: list[Seat] = []
         link = self._link_share(task)
@@ -209,9 +291,10 @@ class Maker:
             # a song more as long as it brings the end nearer than leaving it out; what is left
             # over is carried on, so that songs need not be longer than the mean hour after hour
             carried = self._carried_s if len(more) >= _MANY else 0.0
-            if left_s + carried < length / 2:
+            if left_s + carried + lean_s < length / 2:
                 self._give_back(task, category)
-                self._carried_s = max(-length, min(length, carried + left_s))
+                if not lean_s:
+                    self._carried_s = max(-length, min(length, carried + left_s))
                 break
             need = Need(FILLS, SlotKind.CATEGORY, "music by weights", category)
             more.append(Seat(need, length))

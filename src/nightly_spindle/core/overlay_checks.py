@@ -91,7 +91,8 @@ def pool_findings(programme: Programme, pool: Pool, at: int) -> list[Finding]:
         text = f"{title} of the pool “{pool.name}” cannot be played: {why}{more}."
         mend = "Bring it in again, or take it out of the pool."
     found = [Finding(code, severity, at, text, mend)] if code else []
-    if pool.use is Use.LINKS and not pool.events():
+    by_clocks = pool.name.casefold() in programme.formats.link_pools
+    if pool.use is Use.LINKS and not pool.events() and not by_clocks:
         text = f"The pool of links “{pool.name}” does not say when: none of it airs."
         mend = "Say after how many songs or minutes, or at which edge of the hour."
         found.append(Finding("pool-never", Severity.NOTE, at, text, mend))

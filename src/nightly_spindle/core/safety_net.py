@@ -60,7 +60,9 @@ def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
     loaded |= {d.id for d in programme.drops.values() if d.options.loads is Loads.LINES_LEFT}
     for number in sorted(loaded):
         drop = programme.drop(number)
-        lines = _again(programme, state, drop, programme.slot(drop, us)) if drop else []
+        if drop is None or drop.options.short is Short.ROTATION:
+            continue
+        lines = _again(programme, state, drop, programme.slot(drop, us))
         if lines:
             return lines
     return []

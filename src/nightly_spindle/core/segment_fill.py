@@ -24,9 +24,9 @@ _NEAR_S = 20.0  # so far from the length that is wanted costs as much as a soft 
 _EASY_S = 12.0  # a song so much longer or shorter than the mean is easily found
 _ASIDE = 0.1  # what a length costs that is `_NEAR_S` aside, while others are to come
 _EDGE = 0.9  # of the tolerance: nearer to its edge a segment is landed again
-_SEATS = 24  # seats that may get another song so that a segment lands
+_SEATS = 40  # seats that may get another song so that a segment lands
 _OTHERS = 10  # songs looked at for each
-_TRIES = 6  # pairs of them that are tried
+_TRIES = 40  # pairs of them that are tried
 _PAIRS = 16  # pairs looked at exactly
 _INSIDE = 0.3  # what landing at the very edge of the tolerance costs
 _OUTSIDE = 10.0  # what landing outside costs besides, for each tolerance that it is off
@@ -34,6 +34,7 @@ _GAIN = 1e-6
 _WORTH_WHILE = _INSIDE + 0.1  # what rules and landing may cost and nothing is improved
 _LOOK = 0.3  # what looking at one song counts, against looking at a category
 _FIRM_EFFORT = 6  # looks more for each song where a firm rule would be broken
+_MENDS = 4  # times that what breaks firm rules is gone through
 _AGAIN = 6  # a seat that is put aside gets one of so many of the next best
 
 
@@ -71,7 +72,11 @@ class Filler:
             if self._ruled >= FIRM or off > _INSIDE:
                 self._left += _FIRM_EFFORT * len(self.draft.music)
             self._improve()
+            self._land_by_two()
             self._shake()
+            if self._ruled >= FIRM:
+                self.mend()
+            self._land_by_two()
         return self._ruled
 
     # -- one and two seats -----
@@ -168,15 +173,36 @@ class Filler:
         off = draft.off_s + longer[:, None] + longer[None, :]
         total = costs[:, None] + costs[None, :] + landing_cost(off, tolerance)
         total[(places[:, None] == places[None, :]) | (rows[:, None] == rows[None, :])] = np.inf
-        before, were = self.total(), draft.rows()
         for pair in _smallest(total.ravel(), _TRIES):
-            wanted = list(were)
-            for one in divmod(int(pair), len(rows)):
-                wanted[places[one]] = int(rows[one])
-            draft.seat_all(wanted)
-            if self.total() < before - _GAIN:
+            one, two = divmod(int(pair), len(rows))
+            seats = int(places[one]), int(places[two])
+            if self._exchanged(seats, (int(rows[one]), int(rows[two]))):
                 return
-        draft.seat_all(were)
+
+    def _exchanged(self, places: tuple[int, int], rows: tuple[int, int]) -> bool:
+        """Put other songs into two seats where that is better; returns whether it is."""
+        draft = self.draft
+        were = tuple(draft.seats[place].row for place in places)
+        lasted = tuple(draft.seats[place].length_s for place in places)
+        before = self._cost_of(places, were, lasted)
+        if self._cost_of(places, rows, (None, None)) < before - _GAIN:
+            return True
+        self._cost_of(places, were, lasted)
+        return False
+
+    def _cost_of(
+        self, places: Sequence[int], rows: Sequence[int], lengths: Sequence[float | None]
+    ) -> float:
+        """Seat rows, whatever sat there; returns what they cost there, and how all lands."""
+        draft, cost = self.draft, 0.0
+        for place in places:
+            draft.take(place)
+        for place, row, length in zip(places, rows, lengths, strict=True):
+            seat = draft.seats[place]
+            cost += self.choice.one(draft.lines, seat.at_s, seat.need.category, row)[0]
+            draft.put(place, row, length)
+        self._left -= _LOOK * len(places)
+        return cost + float(landing_cost(draft.off_s, draft.segment.tolerance_s))
 
     def _others(self, places: Sequence[int]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Return what else may sit in seats: seat, row, and how much more it costs there."""
@@ -238,6 +264,22 @@ class Filler:
         draft.put(place, int(rows[best]))
         return True
 
+    def mend(self) -> bool:
+        """Replace whatever breaks a firm rule still, whatever effort is left.
+
+        Returns whether anything was replaced.
+        """
+        done = False
+        for _ in range(_MENDS):
+            broken = [place for place, ruled in self._costs_of_rules() if ruled >= FIRM]
+            mended = False
+            for place in broken:
+                mended |= self._replace(place)
+            done |= mended
+            if not mended:
+                break
+        return done
+
     def _swap_any(self) -> bool:
         """Swap a song that breaks a rule with another of its category, where that is better."""
         draft = self.draft
@@ -255,14 +297,18 @@ class Filler:
 
     def _costly(self) -> list[int]:
         """Return the seats whose songs break a rule where they are."""
+        self._left -= _LOOK * len(self.draft.music)
+        return [place for place, ruled in self._costs_of_rules() if ruled > 0]
+
+    def _costs_of_rules(self) -> list[tuple[int, float]]:
+        """Return for each music seat what rules cost there now."""
         found = []
         for place in self.draft.music:
             seat = self.draft.seats[place]
             self.draft.lines.remove(seat.at_s, seat.row)
             _, ruled = self.choice.one(self.draft.lines, seat.at_s, seat.need.category, seat.row)
             self.draft.lines.insert(seat.at_s, seat.row)
-            found += [place] if ruled > 0 else []
-        self._left -= _LOOK * len(self.draft.music)
+            found.append((place, ruled))
         return found
 
     def _swapped(self, first: int, second: int, before: float) -> bool:

@@ -52,7 +52,7 @@ _TEMPO = {
 # the demo's songs last about a minute: distances are a quarter of what stations use
 _RULES = (
     Rule(RuleKind.ARTIST, 3),
-    Rule(RuleKind.TITLE, 9),
+    Rule(RuleKind.TITLE, 7),
     Rule(RuleKind.YESTERDAY, 3, firm=False, weight=0.5),
     Rule(RuleKind.RUN, 2, trait="tempo=slow", firm=False),
 )
@@ -88,7 +88,7 @@ def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> N
         ClockOptions(link_pool="Between songs", link_songs=6, fixed_end=True),
     )  # fmt: skip
     fog = FormatClock(0, "Fog hour", strip_from("category Slack water; music"),
-                      (("Slack water", 60.0), ("Harbour standards", 40.0)), (), links)  # fmt: skip
+                      (("Slack water", 40.0), ("Harbour standards", 60.0)), (), links)  # fmt: skip
     numbers = {clock.name: save_clock(library, clock)[0] for clock in (quay, market, fog)}
     afternoon = [day * 24 + hour for day in range(5) for hour in range(13, 18)]
     weekend = [day * 24 + hour for day in (5, 6) for hour in range(9, 18)]
