@@ -188,6 +188,7 @@ def test_a_clock_is_built_slot_by_slot_and_shown_to_scale(qtbot, window, station
     settled(qtbot, place, lambda sheet: len(sheet.formats.clocks) == 2)
     # one that is used is not removed
     assert main(["formats", "week", str(station), "mon", "Day"]) == 0
+    place.refresh()
     settled(qtbot, place, lambda sheet: sheet.formats.plans.week[3] == 1)
     page.show_one(place.sheet.formats.clocks[1])
     qtbot.mouseClick(page.remove, LEFT)

@@ -350,7 +350,7 @@ def test_shows_and_what_others_put_in_leave_an_exact_rest(week):
 def test_small_cases_cost_what_the_exact_optimum_costs():
     # against SciPy's milp: 8 seats, fewer artists than the distance needs
     ratios, sums = [], np.zeros(2)
-    for seed in range(6):
+    for seed in range(4):
         dice = np.random.default_rng(seed)
         items = [song(n, 450.0, f"Artist {dice.integers(3)}", f"Title {dice.integers(5)}")
                  for n in range(1, 10)]  # fmt: skip
@@ -359,7 +359,7 @@ def test_small_cases_cost_what_the_exact_optimum_costs():
                  Rule(RuleKind.ITEM, 59, firm=False, weight=50.0))  # fmt: skip
         clock = FormatClock(1, "Small", strip_from("; ".join(["category All"] * 8)))
         stock = stock_of(items, {"all": [item.cart for item in items]}, rules, [clock])
-        maker = Maker(stock, LineUp(), hours(clock, 1), effort=60)
+        maker = Maker(stock, LineUp(), hours(clock, 1), effort=250)
         made = next(maker.make())
         assert len(made.lines) == 8
         assert made.lands_s == pytest.approx(0)

@@ -35,6 +35,7 @@ _WORTH_WHILE = _INSIDE + 0.1  # what rules and landing may cost and nothing is i
 _LOOK = 0.3  # what looking at one song counts, against looking at a category
 _FIRM_EFFORT = 6  # looks more for each song where a firm rule would be broken
 _MENDS = 4  # times that what breaks firm rules is gone through
+_ASIDE_MOST = 4  # songs that are put aside together, 2 at least
 _AGAIN = 6  # a seat that is put aside gets one of so many of the next best
 
 
@@ -323,11 +324,12 @@ class Filler:
         return False
 
     def _shake(self) -> None:
-        """Put two songs aside for others now and then, and keep what gets better by it."""
+        """Put a few songs aside for others now and then, and keep what gets better by it."""
         music = self.draft.music
         while self._left > 0 and len(music) > 2:
             before, rows = self.total(), self.draft.rows()
-            for place in self._rng.choice(music, 2, replace=False):
+            many = int(self._rng.integers(2, min(len(music), _ASIDE_MOST) + 1))
+            for place in self._rng.choice(music, many, replace=False):
                 self._put_another(int(place))
             self._improve()
             if self.total() > before - _GAIN:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel
 
 from nightly_spindle.core.format_clocks import FormatClock
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.format_board import FormatBoard, FormatSheet
 
 _PANEL_PX = 330
+_REST_MS = 250  # a trial hour is made when nothing was typed for so long
 
 
 class ClocksPage(KeptPage):
@@ -49,6 +51,11 @@ class ClocksPage(KeptPage):
         self._reading = reading
         self._tried: FormatClock | None = None
         self._trial: MadeHour | None = None
+        self._wanted: FormatClock | None = None
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_REST_MS)
+        self._soon.timeout.connect(self._ask_trial)
         self.line = NightLine(palette)
         self.line.setAccessibleName("The hour to scale")
         self.line.setMinimumHeight(168)
@@ -158,9 +165,16 @@ class ClocksPage(KeptPage):
         super().on_typed()
         self.copy.setEnabled(self.shown is not None and bool(self.shown.id))
         clock = self.typed() if self.shown is not None else None
-        if clock is None or clock == self._tried:
+        if clock is not None and clock != self._tried:
+            self._wanted = clock
+            self._soon.start()
+
+    def _ask_trial(self) -> None:
+        """Have an hour made of what is typed, once the hand rests."""
+        clock = self._wanted
+        if clock is None:
             return
-        self._tried = clock
+        self._tried, self._wanted = clock, None
         self._reading.look(
             lambda board, now: (board.trial(clock, now), board.length(clock), now),
             self._show_trial, "trial",
