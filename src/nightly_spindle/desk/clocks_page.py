@@ -164,17 +164,15 @@ class ClocksPage(KeptPage):
         """Read back what is typed, and make a trial hour of it."""
         super().on_typed()
         self.copy.setEnabled(self.shown is not None and bool(self.shown.id))
-        clock = self.typed() if self.shown is not None else None
-        if clock is not None and clock != self._tried:
-            self._wanted = clock
-            self._soon.start()
+        self._wanted = self.typed() if self.shown is not None else None
+        self._soon.start()
 
     def _ask_trial(self) -> None:
         """Have an hour made of what is typed, once the hand rests."""
         clock = self._wanted
-        if clock is None:
+        if clock is None or clock == self._tried:
             return
-        self._tried, self._wanted = clock, None
+        self._tried = clock
         self._reading.look(
             lambda board, now: (board.trial(clock, now), board.length(clock), now),
             self._show_trial, "trial",
