@@ -10,6 +10,7 @@ from conftest import RATE, beep
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
+from scipy.signal import resample
 
 from nightly_spindle.audio.files import FileSource
 from nightly_spindle.audio.limiter import THRESHOLD_DBFS, Limiter
@@ -74,12 +75,43 @@ def test_ebu_tech_3342_range(parts, expected):
     assert meter_of(sine(48_000, *parts), 48_000).range_lu() == pytest.approx(expected, abs=1)
 
 
-def test_ebu_tech_3341_true_peak_between_samples():
-    # Case 16: a quarter of the sample rate at 45 degrees, peak -6.0 dBTP (+0.2, -0.4)
-    rate = 48_000
-    wave = 0.5 * np.sin(2 * np.pi * np.arange(rate) / 4 + np.pi / 4)
-    peak = meter_of(np.repeat(wave[:, None], 2, axis=1).astype(np.float32), rate).true_peak_dbtp()
-    assert -6.4 <= peak <= -5.8
+def _tone(rate, hz, degrees, amplitude, seconds=3.0):
+    wave = amplitude * np.sin(2 * np.pi * hz * np.arange(round(seconds * rate)) / rate
+                              + np.radians(degrees))  # fmt: skip
+    return np.repeat(wave[:, None], 2, axis=1).astype(np.float32)
+
+
+def _burst(rate, offset, seconds=3.0):
+    """A tone of a sixth of the rate with one period twice as high, made at four times the rate."""
+    fine = np.arange(round(seconds * rate) * 4)
+    middle = len(fine) // 48 * 24
+    height = np.where((fine >= middle) & (fine < middle + 24), 1.0, 0.5)
+    wave = resample(height * np.sin(2 * np.pi * fine / 24), len(fine))
+    spectrum = np.fft.rfft(wave)
+    spectrum[len(spectrum) // 4 :] = 0  # what the lower rate can carry
+    wave = np.fft.irfft(spectrum, len(wave))[offset::4]
+    return np.repeat(wave[:, None], 2, axis=1).astype(np.float32)
+
+
+# EBU Tech 3341 table 1, cases 15 to 23 (from memory), each with +0.2/-0.4 dB
+@pytest.mark.parametrize(
+    ("case", "make", "expected"),
+    [
+        (15, lambda rate: _tone(rate, rate / 4, 0.0, 0.5), -6.0),
+        (16, lambda rate: _tone(rate, rate / 4, 45.0, 0.5), -6.0),
+        (17, lambda rate: _tone(rate, rate / 6, 60.0, 0.5), -6.0),
+        (18, lambda rate: _tone(rate, rate / 8, 67.5, 0.5), -6.0),
+        (19, lambda rate: _tone(rate, rate / 4, 45.0, 1.41), 3.0),
+        *[(20 + offset, lambda rate, offset=offset: _burst(rate, offset), 0.0)
+          for offset in range(4)],
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("rate", [44_100, 48_000])
+def test_ebu_tech_3341_true_peak(tmp_path, case, make, expected, rate):
+    path = tmp_path / f"{case}.wav"
+    soundfile.write(path, make(rate), rate, "FLOAT")
+    peak = measure_file(str(path)).measure.true_peak_dbtp
+    assert expected - 0.4 <= peak <= expected + 0.2
 
 
 @settings(max_examples=8, deadline=None)

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from nightly_spindle.audio.files import tame
 from nightly_spindle.core.timebase import to_frames
 
 if TYPE_CHECKING:
@@ -142,7 +143,9 @@ class LiveStream:
             resampler = av.AudioResampler(format="flt", layout="stereo", rate=self._rate)
             for frame in container.decode(audio=0):
                 for part in resampler.resample(frame):
-                    yield part.to_ndarray().reshape(-1, 2).astype(np.float32, copy=False)
+                    piece = part.to_ndarray().reshape(-1, 2).astype(np.float32)
+                    tame(piece)
+                    yield piece
 
     def _put(self, piece: NDArray[np.float32]) -> None:
         most = round(_AHEAD_S * self._rate)

@@ -21,6 +21,7 @@ from typing import TYPE_CHECKING, BinaryIO
 
 from nightly_spindle.core.errors import AudioUnreadable, InputFault, StorageFault
 from nightly_spindle.core.markers import Marker
+from nightly_spindle.core.plain_files import open_plain
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -135,7 +136,7 @@ def _sync_folder(folder: Path) -> None:
 
 def _opened(path: Path) -> BinaryIO:
     try:
-        return path.open("rb")
+        return open_plain(path)
     except OSError as error:
         raise AudioUnreadable(f"{path} cannot be read: {error.strerror or error}") from error
 

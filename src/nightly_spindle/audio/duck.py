@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import pi
+from math import isfinite, pi
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -48,7 +48,8 @@ class Duck:
             heard = np.concatenate([self._part, heard])
         whole = len(heard) // (2 * _HOP) * (2 * _HOP)
         self._part = heard[whole:].copy()
-        for level in np.abs(heard[:whole]).reshape(-1, 2 * _HOP).max(axis=1).tolist():
+        for found in np.abs(heard[:whole]).reshape(-1, 2 * _HOP).max(axis=1).tolist():
+            level = found if isfinite(found) else 0.0
             self._loudest = max(self._loudest, level)
             speaks = level > _FLOOR and level > self._loudest * _SPEAKS
             self._silent = 0 if speaks else self._silent + _HOP

@@ -10,6 +10,7 @@ import soundfile
 import soxr
 
 from nightly_spindle.core.errors import AudioUnreadable
+from nightly_spindle.core.plain_files import check_plain
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -24,7 +25,27 @@ NOT_READ = {
     ".wv": "WavPack",
     ".ape": "APE",
 }
+# 18 dB over full scale: damaged MP3 decodes to about 12 dB over it, sound goes no higher
+ABSURD = 8.0
 _CHUNK = 8192  # frames fed to the resampler at once
+
+
+def is_sound(samples: NDArray[np.float32]) -> bool:
+    """Whether all samples are numbers that sound can have."""
+    if not samples.size:
+        return True
+    # no number is within bounds that it cannot be compared with: NaN fails both
+    return bool(samples.max() <= ABSURD and samples.min() >= -ABSURD)
+
+
+def tame(samples: NDArray[np.float32]) -> None:
+    """Replace, in place, samples that no sound has: what is no number is silence, the rest bounded.
+
+    A single NaN would stay in the memory of every filter that it comes through.
+    """
+    if not is_sound(samples):
+        np.nan_to_num(samples, copy=False, nan=0.0, posinf=ABSURD, neginf=-ABSURD)
+        np.clip(samples, -ABSURD, ABSURD, out=samples)
 
 
 class SequentialFile(soundfile.SoundFile):  # type: ignore[misc]  # soundfile ships no types
@@ -51,7 +72,9 @@ def open_audio(path: str, begin_s: float = 0.0) -> Any:
     if format_name:
         raise AudioUnreadable(f"{path} is {format_name}, which is not read; convert it to FLAC")
     try:
-        if file.stat().st_size == 0:
+        found = file.stat()
+        check_plain(found.st_mode)
+        if found.st_size == 0:
             raise AudioUnreadable(f"{path} is empty (0 bytes); copy it again")
         sound = SequentialFile(path)
     except OSError as error:
@@ -113,6 +136,7 @@ class FileSource:
                 got = self._from_mono(out)
             else:
                 got = len(self._sound.read(out=out))
+                tame(out[:got])
         except soundfile.LibsndfileError as error:
             self.problem = f"{self._path} is damaged ({error.error_string.strip('. ')})"
             got = 0
@@ -125,6 +149,7 @@ class FileSource:
             part = self._sound.read(out=self._scratch[: min(_CHUNK, len(out) - done)])
             if not len(part):
                 break
+            tame(part)
             out[done : done + len(part)] = part
             done += len(part)
         return done
@@ -138,6 +163,7 @@ class FileSource:
                     break
                 part = self._sound.read(out=self._scratch)
                 self._drained = len(part) < _CHUNK
+                tame(part)
                 stereo = np.repeat(part, 2, axis=1) if self._mono else part
                 self._left = self._resampler.resample_chunk(stereo, last=self._drained)
                 continue

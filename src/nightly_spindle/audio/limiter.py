@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import isfinite
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -29,6 +30,9 @@ class Limiter:
         self._threshold = np.float32(10 ** (THRESHOLD_DBFS / 20))
         self._slope = 1.0 / (_RELEASE_S * rate)
         self._tail = np.zeros((self.delay, 2), dtype=np.float32)
+        self._begin_anew()
+
+    def _begin_anew(self) -> None:
         self._needs = np.ones(self.delay)
         self._gains = np.ones(self.delay)
         self._idle = True
@@ -38,6 +42,10 @@ class Limiter:
         if len(block) < self.delay:
             raise ValueError(f"blocks need at least {self.delay} frames, not {len(block)}")
         peak = float(max(block.max(initial=0.0), -block.min(initial=0.0)))
+        if not isfinite(peak):
+            # what is no number would stay in the gains for good: that block alone is silent there
+            np.nan_to_num(block, copy=False, nan=0.0, posinf=0.0, neginf=0.0)
+            peak = float(np.abs(block).max(initial=0.0))
         gain = None if self._idle and peak <= self._threshold else self._gain(block)
         tail = block[len(block) - self.delay :].copy()
         block[self.delay :] = block[: len(block) - self.delay]
@@ -57,6 +65,9 @@ class Limiter:
         sums = np.concatenate([[0.0], np.cumsum(gains)])
         smooth = (sums[delay + 1 :] - sums[: -delay - 1]) / (delay + 1)
         self._needs, self._gains = needs[-delay:], gains[-delay:]
+        if not isfinite(float(sums[-1])):
+            self._begin_anew()
+            smooth = np.ones(n)
         self._idle = bool(self._needs.min() >= 1.0 and self._gains.min() >= 1.0)
         self.reduced += int(np.count_nonzero(smooth < 0.999))
         return np.asarray(smooth, dtype=np.float32)

@@ -7,7 +7,7 @@ seconds of it.
 from __future__ import annotations
 
 from math import log10, pi, tan
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -48,18 +48,29 @@ def k_weighting(rate: int) -> NDArray[np.float64]:
     return np.array([shelf, high_pass])
 
 
+class _Segment(NamedTuple):
+    """A stretch in which the true peak can lie, with its context at both ends.
+
+    `rank` is its highest point by the cubic, `counted` the frames between the contexts.
+    """
+
+    rank: float
+    sound: NDArray[np.float32]
+    counted: int
+
+
 class Meter:
     """Collects K-weighted power per 100 ms of everything that is fed to it."""
 
     def __init__(self, rate: int, channels: int) -> None:
-        self.step = round(rate / 10)
+        self.step = max(1, round(rate / 10))
         self._channels = channels
         self._sections = k_weighting(rate)
         self._memory = np.zeros((2, 2, channels))
         self._powers: list[NDArray[np.float64]] = []
         self._peak = 0.0
-        self._likely: list[tuple[float, NDArray[np.float32]]] = []
-        self._context = np.zeros((_TP_CONTEXT, channels), dtype=np.float32)
+        self._likely: list[_Segment] = []
+        self._context = np.empty((0, channels), dtype=np.float32)
 
     def feed(self, chunk: NDArray[np.float32]) -> None:
         """Take the next frames (frames, channels); all but the last chunk whole steps."""
@@ -76,32 +87,30 @@ class Meter:
     def _feed_peak(self, chunk: NDArray[np.float32]) -> None:
         """Keep the segments in which the true peak can lie, for oversampling at the end.
 
-        The points half-way between samples (a four-point cubic) rank the segments.
+        The points half-way between samples (a four-point cubic) rank the segments. Only frames
+        with sound of their own on both sides count: where sound is cut out of its surroundings,
+        the oversampling filter overshoots at the cut, and what it answers there is not in the file.
         """
         if not len(chunk):
             return
-        whole = np.concatenate([self._context, chunk])
-        self._context = whole[-_TP_CONTEXT:].copy()
         self._peak = max(self._peak, float(chunk.max()), -float(chunk.min()))
-        middle = whole[1:-2] + whole[2:-1]
-        middle *= np.float32(9)
-        middle -= whole[:-3]
-        middle -= whole[3:]
-        np.abs(middle, out=middle)
-        count = len(middle) // _TP_SEGMENT
-        highest = middle[: count * _TP_SEGMENT].reshape(count, -1).max(axis=1)
-        if count * _TP_SEGMENT < len(middle):
-            highest = np.append(highest, middle[count * _TP_SEGMENT :].max())
+        whole = np.concatenate([self._context, chunk])
+        self._context = whole[-2 * _TP_CONTEXT :].copy()
+        inner = len(whole) - 2 * _TP_CONTEXT  # frames that have their context on both sides
+        if inner < 1:
+            return
+        starts = np.arange(0, inner, _TP_SEGMENT)
         least = self._likely[_TP_KEPT - 1][0] if len(self._likely) >= _TP_KEPT else -1.0
+        highest = np.maximum.reduceat(_half_way(whole[_TP_CONTEXT - 1 :][: inner + 3]), starts)
         for index in np.argsort(highest)[-_TP_PER_CHUNK:]:
             if highest[index] > least:
-                begin = int(index) * _TP_SEGMENT
+                begin = int(starts[index])
+                counted = min(_TP_SEGMENT, inner - begin)
                 part = np.zeros((_TP_SEGMENT + 2 * _TP_CONTEXT, self._channels), np.float32)
-                found = whole[begin : begin + len(part)]
-                part[: len(found)] = found
-                self._likely.append((float(highest[index]), part))
+                part[: counted + 2 * _TP_CONTEXT] = whole[begin : begin + counted + 2 * _TP_CONTEXT]
+                self._likely.append(_Segment(float(highest[index]), part, counted))
         if len(self._likely) > 2 * _TP_KEPT:
-            self._likely = sorted(self._likely, key=lambda pair: -pair[0])[:_TP_KEPT]
+            self._likely = sorted(self._likely, key=lambda one: -one[0])[:_TP_KEPT]
 
     def integrated_lufs(self) -> float | None:
         """Return the gated loudness, None for silence and less than 400 ms."""
@@ -129,10 +138,12 @@ class Meter:
         from scipy.signal import resample_poly
 
         peak = self._peak
-        best = sorted(self._likely, key=lambda pair: -pair[0])[:_TP_KEPT]
+        best = sorted(self._likely, key=lambda one: -one[0])[:_TP_KEPT]
         if best:
-            parts = np.stack([part for _, part in best])
-            peak = max(peak, float(np.abs(resample_poly(parts, 4, 1, axis=1)).max()))
+            finer = np.abs(resample_poly(np.stack([one.sound for one in best]), 4, 1, axis=1))
+            for one, points in zip(best, finer, strict=True):
+                inner = points[4 * _TP_CONTEXT : 4 * (_TP_CONTEXT + one.counted)]
+                peak = max(peak, float(inner.max()))
         return 20 * log10(peak) if peak > _TINY else None
 
     def _all(self) -> NDArray[np.float64]:
@@ -140,9 +151,19 @@ class Meter:
 
 
 _TP_SEGMENT = 1024
-_TP_CONTEXT = 64  # frames at each side that the oversampling filter needs
+_TP_CONTEXT = 16  # frames at each side: the oversampling filter reaches over 10
 _TP_PER_CHUNK = 4
 _TP_KEPT = 96
+
+
+def _half_way(sound: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return how high (times 16) a cubic stands after each frame but the first and the last two."""
+    middle = sound[1:-2] + sound[2:-1]
+    middle *= np.float32(9)
+    middle -= sound[:-3]
+    middle -= sound[3:]
+    np.abs(middle, out=middle)
+    return np.asarray(middle.max(axis=1))
 
 
 def _sliding(powers: NDArray[np.float64], width: int) -> NDArray[np.float64]:

@@ -9,13 +9,14 @@ from __future__ import annotations
 import queue
 import threading
 from dataclasses import dataclass, replace
+from math import isfinite
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import soundfile
 
 from nightly_spindle.audio.envelope import HOP_S, envelope_of
-from nightly_spindle.audio.files import open_audio
+from nightly_spindle.audio.files import ABSURD, is_sound, open_audio
 from nightly_spindle.audio.fingerprint import Ear
 from nightly_spindle.audio.intro import find_intro
 from nightly_spindle.audio.loudness import Meter
@@ -101,7 +102,7 @@ class _Shape:
     """Collects mean power and peak per hop of about 5 ms."""
 
     def __init__(self, rate: int, channels: int) -> None:
-        self.hop = round(rate * HOP_S)
+        self.hop = max(1, round(rate * HOP_S))
         self._rate = rate
         self.frames = 0
         self._powers: list[NDArray[np.float32]] = []
@@ -147,6 +148,9 @@ def _decoded(sound: Any, path: str, size: int) -> Iterator[NDArray[np.float32]]:
                 return
             if not len(chunk):
                 break
+            if not is_sound(chunk):
+                ready.put(AudioUnreadable(_absurd(path, chunk, read, sound.samplerate)))
+                return
             read += len(chunk)
             ready.put(chunk)
         ready.put(None)
@@ -167,6 +171,18 @@ def _decoded(sound: Any, path: str, size: int) -> Iterator[NDArray[np.float32]]:
             except queue.Empty:
                 continue
         thread.join()
+
+
+def _absurd(path: str, chunk: NDArray[np.float32], read: int, rate: int) -> str:
+    """Return where and how samples are not those of sound."""
+    wrong = ~(np.abs(chunk) <= ABSURD)  # true for what is no number, too
+    row, channel = (int(n) for n in np.argwhere(wrong)[0])
+    value = float(chunk[row, channel])
+    what = f"{value:.3g} times full scale" if isfinite(value) else "that are no numbers"
+    return (
+        f"{path} holds samples {what}, the first after {(read + row) / rate:.1f} s; "
+        "export it again, in full scale of 1"
+    )
 
 
 def _overview(peaks: NDArray[np.float32]) -> bytes:

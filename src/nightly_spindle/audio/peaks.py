@@ -9,7 +9,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from nightly_spindle.audio.files import open_audio
+from nightly_spindle.audio.files import open_audio, tame
 from nightly_spindle.core.errors import AudioUnreadable
 
 if TYPE_CHECKING:
@@ -108,6 +108,7 @@ def read_samples(path: str, begin_s: float, span_s: float) -> Samples:
             found = sound.read(max(1, round(span_s * rate)), dtype="float32", always_2d=True)
         except soundfile.LibsndfileError as error:
             raise AudioUnreadable(f"{path} is damaged there: {error}") from error
+    tame(found)
     begin = round(max(0.0, begin_s) * rate)
     return Samples(rate, begin, np.asarray(found.mean(axis=1), dtype=np.float32))
 

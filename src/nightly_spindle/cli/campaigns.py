@@ -15,6 +15,7 @@ from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.declared import changed_group
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.log_text import decode
+from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.core.spot_reports import table_csv
 from nightly_spindle.core.timebase import iso, parse_instant
 from nightly_spindle.store.campaign_board import CampaignSheet, SpotSheet, spot_sheet
@@ -159,7 +160,7 @@ def import_orders(options: argparse.Namespace) -> int:
     """Take orders in from a CSV table, all of them or none."""
     folder, path = Path(options.folder), Path(options.file)
     try:
-        text, _ = decode(path.read_bytes(), path.name)
+        text, _ = decode(read_plain(path), path.name)
     except OSError as error:
         raise InputFault(f"{path} cannot be read: {error.strerror}") from error
     known = open_station(folder).programme.spots.campaigns.values()

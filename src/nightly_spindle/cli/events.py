@@ -15,6 +15,7 @@ from nightly_spindle.core.event_calendar import from_calendar, to_calendar
 from nightly_spindle.core.event_checks import check_events
 from nightly_spindle.core.event_values import event_values, events_from
 from nightly_spindle.core.events import Beside, Entry, EventOptions, TimedEvent
+from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.core.rule_draft import RuleDraft, RuleKind, draft_of, rule_of
 from nightly_spindle.core.step_text import step_from_text
 from nightly_spindle.core.steps import PlayItem
@@ -237,7 +238,7 @@ def bring_in(options: argparse.Namespace) -> int:
     folder = Path(options.folder)
     programme = open_station(folder).programme
     try:
-        data = Path(options.file).read_bytes()
+        data = read_plain(options.file)
     except OSError as error:
         raise InputFault(f"{options.file} cannot be read: {error.strerror}") from error
     by_name = {event.name: event.id for event in programme.events}

@@ -148,7 +148,7 @@ def show(options: argparse.Namespace) -> int:
         print_json(view)
         return 0
     for name, value in view.items():
-        if name not in {"measure", "tags", "uses"} and value not in {None, ""}:
+        if name not in {"measure", "tags", "uses"} and value not in (None, "", []):
             print(f"{name}: {', '.join(value) if isinstance(value, list) else value}")
     for use in uses:
         print(f"used: {use.text}")

@@ -6,6 +6,7 @@ tables (CSV, fixed columns) in `log_tables`. Every format ends up as `LogLine`s.
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass
 from enum import StrEnum
 from hashlib import blake2s
@@ -13,6 +14,7 @@ from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
 from nightly_spindle.core.errors import LogUnreadable
+from nightly_spindle.core.plain_files import open_plain
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -90,14 +92,13 @@ class Keys:
 def read_bytes(path: Path) -> bytes:
     """Return a log file's bytes; LogUnreadable when it is no file, too long, or not to be read."""
     try:
-        if path.is_dir():
-            raise LogUnreadable(f"{path} is a folder, not a log")
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise LogUnreadable(
-                f"{path} has {size:,} bytes; a log has at most {MOST_BYTES:,}: check what wrote it"
-            )
-        with path.open("rb") as file:
+        with open_plain(path) as file:
+            size = os.fstat(file.fileno()).st_size
+            if size > MOST_BYTES:
+                raise LogUnreadable(
+                    f"{path} has {size:,} bytes; a log has at most {MOST_BYTES:,}: check what "
+                    "wrote it"
+                )
             data = file.read(MOST_BYTES + 1)
     except OSError as error:
         raise LogUnreadable(f"{path} cannot be read: {error.strerror or error}") from error

@@ -12,6 +12,7 @@ from nightly_spindle.core.campaign_csv import orders_from_csv
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.log_text import decode
+from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.core.timebase import clock
 from nightly_spindle.desk.board_reading import BoardReading
 from nightly_spindle.desk.breaks_page import BreaksPage
@@ -199,7 +200,7 @@ class CampaignsPlace(PagedPlace):
         """Take orders in from a CSV table, all of them or none, undoably."""
         known = [order.campaign for order in self.sheet.orders] if self.sheet else []
         try:
-            text, _ = decode(path.read_bytes(), path.name)
+            text, _ = decode(read_plain(path), path.name)
             orders = orders_from_csv(text, known, path.name)
         except OSError as error:
             self.say(f"{path} cannot be read: {error.strerror}.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,6 +20,9 @@ from nightly_spindle.store.station import read_settings
 
 if TYPE_CHECKING:
     from nightly_spindle.store.items import Looked
+
+
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,10 +70,24 @@ def bring_in(
         if isinstance(looked, str):
             taken = Taken(State.REFUSED, None, looked)
         else:
-            taken = take_one(folder, looked, intake.options, root)
+            taken = _take_whatever(folder, looked, intake.options, root)
         brought.append(Brought(str(path), taken.state, taken.cart, taken.why))
         progress(done, len(wanted))
     return brought
+
+
+def _take_whatever(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> Taken:
+    """Take one file in; whatever is wrong with it refuses it alone."""
+    try:
+        return take_one(folder, looked, options, home)
+    except Exception as error:  # the edge of one file  # noqa: BLE001
+        _log.exception("%s could not be taken in", looked.path)
+        return Taken(State.REFUSED, None, refused_for(looked.path, error))
+
+
+def refused_for(path: Path, error: Exception) -> str:
+    """Return why a file was refused for which no sentence had been written."""
+    return f"{path} could not be taken in ({type(error).__name__}: {error})"
 
 
 def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> Taken:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import multiprocessing
 import os
 import threading
@@ -25,6 +26,7 @@ from nightly_spindle.store.items import Looked
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
+_log = logging.getLogger(__name__)
 _HOLD = ["nightly_spindle.intake.look", "scipy.signal", "mutagen"]
 _FOLLOW_S = 2.0
 _NICE = 10  # measuring gives way to whatever plays
@@ -53,6 +55,9 @@ def look(task: Task) -> Looked | str:
         return str(error)
     except OSError as error:
         return f"{task.path} cannot be read: {error.strerror or error}"
+    except Exception as error:  # the edge of one file: whatever is odd about it, the queue goes on  # noqa: BLE001
+        _log.exception("%s could not be measured", task.path)
+        return f"{task.path} could not be measured ({type(error).__name__}: {error}); convert it"
     if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns):
         return f"{task.path} was written to while it was measured; it is looked at again later"
     tags = tags_for(own, task.template, path)
@@ -67,6 +72,9 @@ def _with_own_markers(looked: Looked) -> Looked:
         found = read_beside(item, SegueRule())
     except InputFault as error:
         return replace(looked, remark=f"its own markers are left out: {error}")
+    except Exception as error:  # the edge of one file  # noqa: BLE001
+        _log.exception("the markers of %s could not be read", looked.path)
+        return replace(looked, remark=f"its own markers are left out ({type(error).__name__})")
     return looked if found is None else replace(looked, marks=found[0], shaping=found[1])
 
 

@@ -7,18 +7,20 @@ restart where it was.
 
 from __future__ import annotations
 
+import logging
 import os
 import signal
 import sys
 import threading
 import time
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
 
 from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.core.intake import Source, State
+from nightly_spindle.intake.bring_in import refused_for
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.look import Task, give_way, look, workers
 from nightly_spindle.intake.place import LOCK
@@ -26,16 +28,18 @@ from nightly_spindle.intake.take import Taken, settle_source, take
 from nightly_spindle.intake.unmeasured import Unmeasured
 from nightly_spindle.intake.watch import Notifier, Watch
 from nightly_spindle.store import arrivals
-from nightly_spindle.store.database import connect
+from nightly_spindle.store.database import DatabaseRefused, connect
 from nightly_spindle.store.intake_reading import Arrival
 from nightly_spindle.store.items import Looked
 from nightly_spindle.store.jobs import intake_jobs
 from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.lock import Lock
+from nightly_spindle.store.messages import begin_messages
 from nightly_spindle.store.safekeeping import back_up_by_itself, backup_wanted
 from nightly_spindle.store.snapshot import change_count
 from nightly_spindle.store.station import read_settings
 
+_log = logging.getLogger(__name__)
 _ROUND_S = 0.5
 _WATCH_S = 1.0
 _IN_FLIGHT = 8
@@ -49,6 +53,7 @@ class _Flying:
     arrival: Arrival
     home: Path
     result: Future[Looked | str]
+    alone: bool  # no other file is measured beside it
 
 
 class Service:
@@ -61,6 +66,7 @@ class Service:
         self._notifier = Notifier(self._stir)
         self._pool: ProcessPoolExecutor | None = None
         self._flying: dict[int, _Flying] = {}
+        self._suspects: set[int] = set()  # arrivals one of which ended its worker
         self._seen_change = -1
         self._wait_until = 0.0
         self._busy_at = 0.0
@@ -92,8 +98,11 @@ class Service:
                         if now >= self._next_safe and not self._flying:
                             self._next_safe = now + _SAFE_S
                             self._keep_safe()
-                    except StorageFault as error:
-                        print(f"{error}; tried again in {_RETRY_S:.0f} s", file=sys.stderr)
+                    except (StorageFault, DatabaseRefused) as error:
+                        _log.warning("%s; tried again in %.0f s", error, _RETRY_S)
+                        self._wait_until = now + _RETRY_S
+                    except Exception:  # the edge of one round: the queue goes on  # noqa: BLE001
+                        _log.exception("the intake goes on in %.0f s, after an error", _RETRY_S)
                         self._wait_until = now + _RETRY_S
                 self._leaving.wait(0.05 if self._flying else _ROUND_S)
         finally:
@@ -108,8 +117,10 @@ class Service:
         """Make the station's backup when it is due."""
         if backup_wanted(self._folder, now_us()):
             made = back_up_by_itself(self._folder)
-            said = made.problem or f"backed up to {made.path}"
-            print(said, file=sys.stderr, flush=True)
+            if made.problem:
+                _log.warning("%s", made.problem)
+            else:
+                _log.info("backed up to %s", made.path)
 
     # -- watching ------------------------------------------------------------------------------
 
@@ -144,7 +155,7 @@ class Service:
             said = watch.problem
             ready, odd = watch.look(now)
             if watch.problem and watch.problem != said:
-                print(watch.problem, file=sys.stderr, flush=True)
+                _log.warning("%s", watch.problem)
             if ready or odd:
                 with Library(self._folder) as library:
                     arrivals.queue(library, ready, watch.job.options, watch.job.id)
@@ -171,12 +182,29 @@ class Service:
             if not flying.result.done():
                 break
             del self._flying[number]
-            try:
-                result = flying.result.result()
-            except BrokenProcessPool:
-                result = f"{flying.arrival.path} ended the process that measured it; check the file"
-                self._pool = None
-            self._finish(flying, result)
+            result = self._result(flying)
+            if result is not None:
+                self._finish(flying, result)
+
+    def _result(self, flying: _Flying) -> Looked | str | None:
+        """Return what a worker found; None when it is to be asked again, alone.
+
+        A worker that dies takes the answers to all files of the pool with it. Which of them it was
+        shows when each is measured with no other beside it.
+        """
+        try:
+            return flying.result.result()
+        except (BrokenProcessPool, CancelledError):
+            self._pool = None
+            if flying.alone:
+                self._suspects.discard(flying.arrival.id)
+                path = flying.arrival.path
+                return f"{path} ended the process that measured it; check the file"
+            self._suspects.add(flying.arrival.id)
+            return None
+        except Exception as error:  # the edge of one file  # noqa: BLE001
+            _log.exception("%s could not be measured", flying.arrival.path)
+            return refused_for(Path(flying.arrival.path), error)
 
     def _send(self) -> None:
         with Library(self._folder) as library:
@@ -184,11 +212,15 @@ class Service:
         for arrival in coming:
             if arrival.id in self._flying or len(self._flying) >= _IN_FLIGHT:
                 continue
+            alone = arrival.id in self._suspects
+            if self._flying and (alone or any(one.alone for one in self._flying.values())):
+                continue
             watch = self._watches.get(arrival.job_id or 0)
             home = Path(watch.job.folder) if watch else Path(arrival.path).parent
             trimming = read_settings(self._folder).trimming
             task = Task(arrival.path, str(home), arrival.options.template, trimming)
-            self._flying[arrival.id] = _Flying(arrival, home, self._workers().submit(look, task))
+            result = self._workers().submit(look, task)
+            self._flying[arrival.id] = _Flying(arrival, home, result, alone)
 
     def _workers(self) -> ProcessPoolExecutor:
         if self._pool is None:
@@ -213,6 +245,11 @@ class Service:
             with Library(self._folder) as library:
                 arrivals.finish(library, arrival.id, State.QUEUED, None, str(error))
             raise
+        except Exception as error:  # the edge of one file: it is refused, the others go on  # noqa: BLE001
+            _log.exception("%s could not be taken in", arrival.path)
+            taken = Taken(State.REFUSED, None, refused_for(Path(arrival.path), error))
+            with Library(self._folder) as library:
+                self._report(library, arrival, taken)
         if taken.cart is not None and arrival.options.source is Source.MOVE:
             odd = settle_source(Path(arrival.path), flying.home, arrival.options)
             if odd:
@@ -232,6 +269,7 @@ class Service:
 
 def serve(folder: Path, *, with_parent: bool) -> int:
     """Run the intake as a process; `with_parent` ends it with its standard input."""
+    begin_messages(folder, "intake")
     give_way()  # what plays comes first
     service = Service(folder)
     for number in (signal.SIGTERM, signal.SIGINT):

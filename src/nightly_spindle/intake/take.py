@@ -23,6 +23,7 @@ from nightly_spindle.core.intake import (
     judge,
     number_in_name,
 )
+from nightly_spindle.core.plain_files import open_plain
 from nightly_spindle.store import categories, items
 from nightly_spindle.store import tables as t
 from nightly_spindle.store.library import now_us
@@ -142,7 +143,7 @@ def _copied(folder: Path, looked: Looked, options: IntakeOptions, cart: int) -> 
         target.parent.mkdir(parents=True, exist_ok=True)
         target = _free_name(target)
         beside = target.with_name(f".{target.name}.part")
-        with source.open("rb") as reading, beside.open("wb") as writing:
+        with open_plain(source) as reading, beside.open("wb") as writing:
             shutil.copyfileobj(reading, writing, 1 << 20)
             writing.flush()
             os.fsync(writing.fileno())

@@ -6,7 +6,8 @@ program that did not store levels. Until then they play at what is known of them
 
 from __future__ import annotations
 
-import sys
+import logging
+from concurrent.futures import CancelledError
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import closing
 from pathlib import Path
@@ -26,6 +27,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.items import Looked
 
+_log = logging.getLogger(__name__)
 _AT_ONCE = 4
 _NONE = (
     "SELECT s.cart FROM item_sound s JOIN item i ON i.cart = s.cart WHERE s.envelope = x''"
@@ -69,11 +71,14 @@ class Unmeasured:
     def _take(self, cart: int, result: Future[Looked | str]) -> None:
         try:
             looked = result.result()
-        except BrokenProcessPool:
+        except (BrokenProcessPool, CancelledError):
             looked = f"cart {cart} ended the process that measured it; check its file"
+        except Exception as error:  # the edge of one file  # noqa: BLE001
+            _log.exception("cart %d could not be measured", cart)
+            looked = f"cart {cart} could not be measured: {error}"
         if isinstance(looked, str):
             self._given_up.add(cart)
-            print(looked, file=sys.stderr, flush=True)
+            _log.warning("%s", looked)
             return
         try:
             with Library(self._folder) as library:

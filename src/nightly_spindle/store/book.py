@@ -33,6 +33,7 @@ from nightly_spindle.core.formats import Turn
 from nightly_spindle.core.intake import options_from, options_values
 from nightly_spindle.core.markers import marks_from, shaping_from
 from nightly_spindle.core.matching import key, search_words
+from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.core.segue_rules import edit_from, edit_values, pair_rule
 from nightly_spindle.core.settings import RENAMED, settings_from, texts_from
 from nightly_spindle.core.song_names import song_key
@@ -112,7 +113,7 @@ def write_book(book: Book, path: Path) -> None:
 def read_json(path: Path) -> Any:
     """Read a JSON file; InputFault says why it cannot be."""
     try:
-        return json.loads(path.read_bytes())
+        return json.loads(read_plain(path))
     except OSError as error:
         raise InputFault(f"{path} cannot be read: {error.strerror}") from error
     except (ValueError, RecursionError) as error:

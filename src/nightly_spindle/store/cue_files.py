@@ -22,6 +22,7 @@ from nightly_spindle.core.cue_files import (
 from nightly_spindle.core.cues import checked_marks, placed
 from nightly_spindle.core.errors import AudioUnreadable, InputFault
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
+from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.exchange import read_table, replace_file
 
@@ -93,7 +94,7 @@ def read_beside(item: Item, rule: SegueRule) -> tuple[Marks, Shaping] | None:
 def _bytes(path: Path) -> bytes:
     if path.stat().st_size > _MOST_BYTES:
         raise InputFault("it has over a megabyte")
-    return path.read_bytes()
+    return read_plain(path)
 
 
 def write_table(path: Path, items: Iterable[Item], rule: SegueRule) -> None:

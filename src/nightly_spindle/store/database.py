@@ -10,6 +10,9 @@ from nightly_spindle.core.errors import StationNotFound, StorageFault
 if TYPE_CHECKING:
     from pathlib import Path
 
+# what `sqlite3` raises when the disk, a lock or damage refuses
+DatabaseRefused = sqlite3.DatabaseError
+
 LATEST = "0008"
 DATABASE = "station.db"
 

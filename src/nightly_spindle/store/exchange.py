@@ -15,6 +15,7 @@ from nightly_spindle.audio.tags import clean
 from nightly_spindle.core.cues import placed
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.markers import Marker
+from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.core.playlists import Track, m3u, xspf
 from nightly_spindle.core.timebase import iso
 
@@ -133,7 +134,7 @@ def read_table(path: Path) -> list[dict[str, str]]:
     try:
         if path.stat().st_size > _MOST_BYTES:
             raise InputFault(f"{path} has over {_MOST_BYTES:,} bytes; split the table")
-        text = path.read_bytes().decode("utf-8-sig")
+        text = read_plain(path).decode("utf-8-sig")
     except OSError as error:
         raise InputFault(f"{path} cannot be read: {error.strerror}") from error
     except UnicodeDecodeError as error:

@@ -10,7 +10,7 @@ import time
 from typing import TYPE_CHECKING, Any, Self
 
 from sqlalchemy import select, text
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DatabaseError, IntegrityError, ProgrammingError
 
 from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.store import tables as t
@@ -53,7 +53,7 @@ class Library:
         try:
             if kind is None:
                 self._connection.commit()
-        except OperationalError as failed:
+        except DatabaseError as failed:
             raise _fault(failed) from failed
         finally:
             self._connection.close()
@@ -64,7 +64,9 @@ class Library:
         assert self._connection is not None, "use Library in a with statement"
         try:
             result: CursorResult[Any] = self._connection.execute(statement, rows)
-        except OperationalError as failed:
+        except (IntegrityError, ProgrammingError):
+            raise  # our own mistake, not the disk's
+        except DatabaseError as failed:
             raise _fault(failed) from failed
         return result
 
@@ -87,7 +89,7 @@ class Library:
         self.run(text("UPDATE change SET count = count"))
 
 
-def _fault(error: OperationalError) -> StorageFault:
+def _fault(error: DatabaseError) -> StorageFault:
     return StorageFault(f"the library cannot be written: {error.orig}; free the disk or try again")
 
 
