@@ -49,7 +49,7 @@ def build_station(
     folder: Path, songs: int = 8, shortest_s: int = 6, only_rate: int | None = None
 ) -> Path:
     """A station with short songs, each a second longer than the one before, and one ID."""
-    new_station(folder, {"name": "Pier", "timezone": ZONE})
+    new_station(folder, {"name": "Pier", "timezone": ZONE, "output.to": "standin"})
     (folder / "audio/song").mkdir(parents=True)
     (folder / "audio/id").mkdir(parents=True)
     for n in range(songs):

@@ -51,7 +51,7 @@ def us(moment):
 def songs(tmp_path):
     """A station of 240 songs by 90 artists; their files hold a byte: nothing is decoded here."""
     folder = tmp_path / "pier"
-    new_station(folder, {"name": "Pier", "timezone": ZONE})
+    new_station(folder, {"name": "Pier", "timezone": ZONE, "output.to": "standin"})
     (folder / "audio").mkdir()
     dice = np.random.default_rng(4)
     with Library(folder) as library:

@@ -106,6 +106,15 @@ def test_day_plans_are_pulled_onto_the_calendar_across_several_days(qtbot, windo
         QTest.mouseMove(board, board.cell(day).center())
         QTest.qWait(15)
     QTest.mouseRelease(board, LEFT, NONE, board.cell(last).center())
+    # a chip lands on the day that it is let go over, whatever it came across
+    qtbot.waitUntil(lambda: calendar(station) == {last: 2}, timeout=LONG)
+    settled(qtbot, place, lambda sheet: len(sheet.formats.plans.calendar) == 1)
+    # let go beside the days it lands nowhere
+    QTest.mousePress(board, LEFT, NONE, chips[2].center())
+    QTest.mouseMove(board, board.cell(first).center())
+    QTest.mouseRelease(board, LEFT, NONE, QPoint(5, -20))
+    # from that day, pulled across others, they get it too
+    pull(board, board.cell(last).center(), board.cell(first).center())
     expected = {first + timedelta(days=n): 2 for n in range(6)}
     qtbot.waitUntil(lambda: calendar(station) == expected, timeout=LONG)
     settled(qtbot, place, lambda sheet: len(sheet.formats.plans.calendar) == 6)
@@ -121,8 +130,10 @@ def test_day_plans_are_pulled_onto_the_calendar_across_several_days(qtbot, windo
     settled(qtbot, place, lambda sheet: sheet.formats.plans.calendar[first] == 1)
     qtbot.keyClick(board, Qt.Key.Key_Delete)
     qtbot.waitUntil(lambda: first not in calendar(station), timeout=LONG)
-    for _ in range(4):
+    for _ in range(5):
+        before = calendar(station)
         undo(qtbot, window)
+        qtbot.waitUntil(lambda before=before: calendar(station) != before, timeout=LONG)
     qtbot.waitUntil(lambda: calendar(station) == {}, timeout=LONG)
 
 

@@ -50,7 +50,7 @@ def tone(seconds, hz, level):
 def spoken(tmp_path_factory):
     """A station of eight songs whose vocals are marked, three sweepers, two voiceovers."""
     folder = tmp_path_factory.mktemp("spoken") / "pier"
-    new_station(folder, {"name": "Pier", "timezone": "Europe/Lisbon"})
+    new_station(folder, {"name": "Pier", "timezone": "Europe/Lisbon", "output.to": "standin"})
     marks = {}
     for n in range(8):
         long, intro = 16.0 + n, 1.5 + 0.9 * n

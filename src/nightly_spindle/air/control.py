@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 import os
 import threading
 import time
@@ -33,8 +34,12 @@ if TYPE_CHECKING:
     from nightly_spindle.air.engine import Engine
     from nightly_spindle.core.drops import LogDrop
 
+_log = logging.getLogger(__name__)
 _LONGEST = 1 << 20  # bytes of one request
 _WATCH_S = 0.1
+_MOST_CLIENTS = 64  # open lines: a desk or two and commands; files need handles too
+_MOST_NUMBER = 2**53  # what JSON carries exactly, and more than any frame or microsecond there is
+_DEEPEST = 40
 _SAVED_S = 4.0  # longer than a file must stand unchanged
 
 
@@ -47,6 +52,7 @@ class Control:
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._run, name="control", daemon=True)
         self._ready = threading.Event()
+        self._clients = 0
         self._ops: dict[str, Callable[[dict[str, Any]], Any]] = {
             "state": self._state,
             "skip": lambda _: engine.apply(engine.sequencer.skip()),
@@ -98,7 +104,12 @@ class Control:
         self._loop.close()
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        if self._clients >= _MOST_CLIENTS:
+            writer.write(_line({"error": f"{_MOST_CLIENTS} lines to the engine are open already"}))
+            writer.close()
+            return
         watching: asyncio.Task[None] | None = None
+        self._clients += 1
         try:
             while True:
                 try:
@@ -116,6 +127,7 @@ class Control:
         except ConnectionError:
             pass  # the client went away: nothing is owed to it
         finally:
+            self._clients -= 1
             if watching is not None:
                 watching.cancel()
             writer.close()
@@ -129,29 +141,36 @@ class Control:
                 await asyncio.sleep(_WATCH_S)
 
     async def _answer(self, request: bytes) -> dict[str, Any]:
-        asked: int | None = None
+        """Return the answer to one request; whatever it holds, there is one."""
+        asked: Any = None
         try:
-            body = msgspec.json.decode(request)
-            if not isinstance(body, dict) or not isinstance(body.get("args", {}), dict):
-                raise InputFault("a request is a JSON object with op and args")
-            asked = body.get("id")
-            name = body.get("op")
-            if name == "watch":
-                return {"id": asked, "ok": "watching"}
-            op = self._ops.get(name) if isinstance(name, str) else None
-            if op is None:
-                raise InputFault(f"there is no operation '{name}'")
-            args = body.get("args", {})
-            if name == "load":  # reading takes time, and must not hold the sound up
-                await asyncio.to_thread(self._read_for_load, args)
-            answer = await asyncio.wrap_future(self._engine.ask(lambda: op(args)))
+            body = _request_of(request)
+            given = body.get("id")
+            asked = given if isinstance(given, str) or _in_bounds(given) else None
+            answer = await self._carry_out(body)
         except msgspec.DecodeError as error:
             return {"id": asked, "error": f"the request is not JSON: {error}"}
         except (KeyError, TypeError, ValueError) as error:
             return {"id": asked, "error": f"the request lacks or misstates {error}"}
         except NightlySpindleError as error:
             return {"id": asked, "error": str(error)}
+        except Exception as error:  # noqa: BLE001 - the edge of one request: each gets an answer
+            _log.warning("a request could not be carried out", exc_info=error)
+            name = type(error).__name__
+            return {"id": asked, "error": f"the engine could not do that ({name}: {error})"}
         return {"id": asked, "ok": answer}
+
+    async def _carry_out(self, body: dict[str, Any]) -> Any:
+        name, args = body.get("op"), body.get("args", {})
+        _check_bounds(args)
+        if name == "watch":
+            return "watching"
+        op = self._ops.get(name) if isinstance(name, str) else None
+        if op is None:
+            raise InputFault(f"there is no operation '{name}'")
+        if name == "load":  # reading takes time, and must not hold the sound up
+            await asyncio.to_thread(self._read_for_load, args)
+        return await asyncio.wrap_future(self._engine.ask(lambda: op(args)))
 
     # -- operations, run between two blocks ----------------------------------------------
 
@@ -279,6 +298,29 @@ class Control:
     def _move(self, args: dict[str, Any]) -> dict[str, Any]:
         was = self._engine.sequencer.move(int(args["line"]), int(args["before"]))
         return {"before": was}
+
+
+def _request_of(line: bytes) -> dict[str, Any]:
+    """Return a request as a dictionary; InputFault when it is none."""
+    body = msgspec.json.decode(line)
+    if not isinstance(body, dict) or not isinstance(body.get("args", {}), dict):
+        raise InputFault("a request is a JSON object with op and args")
+    return body
+
+
+def _check_bounds(value: Any, depth: int = 0) -> None:
+    """InputFault where a request holds a number that nothing here can have, or is nested madly."""
+    if depth > _DEEPEST:
+        raise InputFault("the request is nested too deeply")
+    if isinstance(value, int | float) and not _in_bounds(value):
+        raise InputFault(f"the number {value:g} is out of bounds")
+    inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
+    for one in inner:
+        _check_bounds(one, depth + 1)
+
+
+def _in_bounds(value: Any) -> bool:
+    return isinstance(value, int | float) and -_MOST_NUMBER <= value <= _MOST_NUMBER
 
 
 def _line(value: Any) -> bytes:

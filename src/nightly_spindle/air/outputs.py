@@ -18,11 +18,12 @@ class Output(Protocol):
     """Takes blocks at the pace of sound.
 
     `late` counts the blocks that came too late to be heard in time; `problem` says why
-    nothing can be heard, empty while it can.
+    nothing can be heard, empty while it can; `simulated` says that nobody ever hears it.
     """
 
     late: int
     problem: str
+    simulated: bool
 
     def write(self, block: NDArray[np.float32]) -> None:
         """Take a block (frames, 2), waiting until there is room for it."""
@@ -46,6 +47,7 @@ class DeviceOutput:
     """
 
     BUFFER_S = 0.5
+    simulated = False
     _RETRY_S = (0.5, 1.0, 2.0, 5.0, 10.0, 30.0)
 
     def __init__(

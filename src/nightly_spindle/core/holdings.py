@@ -50,7 +50,7 @@ class Holdings:
     def carts(self, step: PlayStep) -> tuple[int, ...] | None:
         """Return what a step takes from, None when there is no such thing."""
         if isinstance(step, PlayItem):
-            return (step.cart,)
+            return (step.cart,) if step.cart > 0 else None  # 0 is the station tone, never meant
         if isinstance(step, PlayList):
             return self.lists.get(step.name.casefold())
         if isinstance(step, PlayFolder):

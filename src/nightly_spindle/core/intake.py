@@ -16,13 +16,12 @@ from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.items import Kind
+from nightly_spindle.core.items import MOST_CART, Kind
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
     from pathlib import PurePath
 
-MOST_CART = 999_999_999
 DEFAULT_TEMPLATE = "{artist} - {title}"
 TEMPLATE_FIELDS = ("artist", "title", "album", "year", "genre", "number")
 # Songs are known by artist and title; everything else by its title alone.

@@ -8,6 +8,8 @@ from enum import StrEnum
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
 from nightly_spindle.core.turn_card import ANY_TURN, TurnCard
 
+MOST_CART = 999_999_999
+
 
 class Kind(StrEnum):
     """What an item is (trade terms)."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import time
+from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.day_plans import holidays_from
-from nightly_spindle.core.declared import checked, flag, group_from, number, text, texts_of
+from nightly_spindle.core.declared import checked, choice, flag, group_from, number, text, texts_of
 from nightly_spindle.core.ducking import Ducking
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.levels import Levels, Offsets, offsets_from, offsets_text
@@ -71,6 +72,23 @@ class FormatRules:
     holidays: str = text("", "Days that are holidays: 2026-12-25, 2026-12-26.")
 
 
+class SendTo(StrEnum):
+    """Where the station's sound goes."""
+
+    DEVICE = "device"
+    STANDIN = "standin"
+
+
+@dataclass(frozen=True, slots=True)
+class OutputRules:
+    """Where the station's sound goes when an engine is not told otherwise."""
+
+    to: SendTo = choice(
+        SendTo.DEVICE, "A sound device, or the simulated sound card, which nobody hears."
+    )
+    device: str = text("", "Name or number of the sound device; empty is the machine's default.")
+
+
 @dataclass(frozen=True, slots=True)
 class StationSettings:
     """What holds for the whole station.
@@ -100,6 +118,7 @@ class StationSettings:
     duck_voiceover: Ducking = Ducking()
     spots: SpotRules = SpotRules()
     formats: FormatRules = FormatRules()
+    output: OutputRules = OutputRules()
 
     @property
     def tz(self) -> ZoneInfo:
@@ -126,6 +145,7 @@ _GROUPS: dict[str, tuple[str, type[Any]]] = {
     "duck_voiceover": ("duck-voiceover", Ducking),
     "spots": ("spots", SpotRules),
     "formats": ("formats", FormatRules),
+    "output": ("output", OutputRules),
 }
 
 

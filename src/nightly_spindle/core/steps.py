@@ -9,9 +9,11 @@ from __future__ import annotations
 from dataclasses import MISSING, dataclass, fields
 from enum import StrEnum
 from typing import Any, ClassVar
+from urllib.parse import urlsplit
 
 from nightly_spindle.core.day_words import span_text
 from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.items import MOST_CART
 
 
 class Placement(StrEnum):
@@ -322,12 +324,13 @@ def _value(code: Any, name: str, annotation: Any, value: Any) -> Any:
 
 def check_step(step: Step) -> list[str]:
     """Return what is wrong with a step by itself, in words."""
-    wrong = []
     if isinstance(step, PlayStream):
-        if not step.url.lower().startswith(("http://", "https://")):
-            wrong.append(f"the stream '{step.url}' does not begin with http:// or https://")
-        if not 0 <= step.length_s <= 7 * 86_400 or not 0.5 <= step.patience_s <= 120:
-            wrong.append("a stream lasts up to 7 days, and is waited for from 0.5 to 120 s")
+        return _check_stream(step)
+    wrong = []
+    if isinstance(step, PlayItem) and not 1 <= step.cart <= MOST_CART:
+        wrong.append("the step 'play item' names no item: give a cart number from 1 on")
+    if isinstance(step, LoadLog) and not step.drop and not step.file:
+        wrong.append("the step 'load log' names no log drop")
     if isinstance(step, PlayCategory) and not 1 <= step.count <= 500:
         wrong.append(f"{step.count} items of a category cannot be played; give 1 to 500")
     if isinstance(step, PlayList | PlayCategory | PlayPool | PlayBreak) and not step.name.strip():
@@ -337,3 +340,24 @@ def check_step(step: Step) -> list[str]:
     if isinstance(step, ShowText | RaiseAlarm) and not step.text.strip():
         wrong.append(f"the step '{step.code}' lacks its text")
     return wrong
+
+
+def _check_stream(step: PlayStream) -> list[str]:
+    wrong = []
+    if not step.url.lower().startswith(("http://", "https://")):
+        wrong.append(f"the stream '{step.url}' does not begin with http:// or https://")
+    elif not _host(step.url):
+        wrong.append(f"the stream '{step.url}' is no address: it names no server")
+    if not 0 <= step.length_s <= 7 * 86_400 or not 0.5 <= step.patience_s <= 120:
+        wrong.append("a stream lasts up to 7 days, and is waited for from 0.5 to 120 s")
+    return wrong
+
+
+def _host(url: str) -> str:
+    """Return the server that an address names, empty when it names none."""
+    try:
+        parts = urlsplit(url.strip())
+        host, port = parts.hostname, parts.port
+    except ValueError:  # a bracket or a port that is none
+        return ""
+    return host or "" if port != 0 else ""

@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from nightly_spindle.core.intake import IntakeOptions, Source
 from nightly_spindle.core.items import Kind
+from nightly_spindle.desk.choice_box import ChoiceBox
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QKeyEvent
@@ -30,17 +31,17 @@ class BringBar(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.paths: list[str] = []
         self.told = QLabel("")
-        self.kind = QComboBox()
+        self.kind = ChoiceBox()
         self.kind.setAccessibleName("Kind")
         self.kind.addItems([str(kind) for kind in Kind])
-        self.into = QComboBox()
+        self.into = ChoiceBox()
         self.into.setAccessibleName("Category")
         self.into.setEditable(True)
         edit = self.into.lineEdit()
         assert edit is not None
         edit.setPlaceholderText("no category")
         edit.returnPressed.connect(self._on_bring)
-        self.copy = QComboBox()
+        self.copy = ChoiceBox()
         self.copy.setAccessibleName("What becomes of the files")
         self.copy.addItem("left there", Source.LEAVE)
         self.copy.addItem("copied in", Source.COPY)

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -30,6 +29,7 @@ from nightly_spindle.core.format_clocks import (
 )
 from nightly_spindle.core.rotation_rules import Rule, rule_from, rule_values
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.format_rows import SlotRows
@@ -113,7 +113,7 @@ class ClockForm(QWidget):
         return row
 
     def _adding(self) -> QHBoxLayout:
-        self.kind, self.what, self.at = QComboBox(), QComboBox(), Field()
+        self.kind, self.what, self.at = ChoiceBox(), ChoiceBox(), Field()
         for kind, text in _KINDS.items():
             self.kind.addItem(text, kind)
         self.kind.setAccessibleName("Kind of slot to add")

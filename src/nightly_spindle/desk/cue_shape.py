@@ -8,6 +8,7 @@ from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QWidget
 
 from nightly_spindle.core.markers import MOST_FADE_S, MOST_TRIM_DB, Curve
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import DecimalField
 
 if TYPE_CHECKING:
@@ -26,11 +27,11 @@ class ShapeForm(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.trim = DecimalField(-MOST_TRIM_DB, MOST_TRIM_DB, "dB", "0 dB")
-        self.untouched, self.talk = QComboBox(), QComboBox()
+        self.untouched, self.talk = ChoiceBox(), ChoiceBox()
         self.fade_in = DecimalField(0, MOST_FADE_S, "s", "rules")
         self.fade_out = DecimalField(0, MOST_FADE_S, "s", "rules")
         self.sweeper = DecimalField(1, 1e9, "", "none")
-        self.in_curve, self.out_curve = QComboBox(), QComboBox()
+        self.in_curve, self.out_curve = ChoiceBox(), ChoiceBox()
         for box in (self.in_curve, self.out_curve):
             for curve, text in CURVES:
                 box.addItem(text, curve)

@@ -159,7 +159,7 @@ class DaysPage(KeptPage):
         row.setSpacing(5)
         self.new = push_button("New day plan", "Make a day plan (Ctrl+N)", self.make)
         told = QLabel("Calendar before holidays, before weekdays, before the week plan. Pull a "
-                      "plan onto days.")  # fmt: skip
+                      "plan onto a day, then that day across others.")  # fmt: skip
         told.setProperty("role", "muted")
         row.addWidget(self.new)
         row.addSpacing(8)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 
 from nightly_spindle.core.declared import group_from, specs
 from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import DecimalField, Field
 
 if TYPE_CHECKING:
@@ -82,7 +83,7 @@ class DeclaredForm(QWidget):
         return number
 
     def _box(self, name: str, meta: Mapping[str, Any], blank: str) -> QComboBox:
-        box = QComboBox()
+        box = ChoiceBox()
         for one in meta.get("choices", ()):
             box.addItem(str(one), str(one))
         if name in self._suggested:

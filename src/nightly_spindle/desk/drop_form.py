@@ -31,6 +31,7 @@ from nightly_spindle.core.logs import LogFormat
 from nightly_spindle.core.name_pattern import PARTS
 from nightly_spindle.core.slots import Period
 from nightly_spindle.core.steps import Placement
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import Field, NumberField
 
 if TYPE_CHECKING:
@@ -95,7 +96,7 @@ class DropForm(QWidget):
         meta = spec.metadata
         widget: QWidget
         if "choices" in meta or name == "charset":
-            box = QComboBox()
+            box = ChoiceBox()
             box.setMinimumContentsLength(8)
             box.setSizeAdjustPolicy(
                 QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon

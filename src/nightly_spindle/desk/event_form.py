@@ -23,6 +23,7 @@ from nightly_spindle.core.declared import group_from, specs, texts_of
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.events import Entry, EventOptions, TimedEvent
 from nightly_spindle.core.steps import STEPS, PlayItem, Step
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.event_rule_form import EventRuleForm
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.step_form import WORDS, StepForm, new_step
@@ -56,7 +57,7 @@ class EventForm(QWidget):
         self.name, self.grace, self.priority = Field(), Field(), Field()
         self.enabled = QCheckBox("Switched on")
         self.rule = EventRuleForm()
-        self.entry = QComboBox()
+        self.entry = ChoiceBox()
         for one in Entry:
             self.entry.addItem(_ENTRIES[one], str(one))
         self.options: dict[str, Field | QComboBox | QCheckBox] = {
@@ -78,7 +79,7 @@ class EventForm(QWidget):
             made = QCheckBox(_LABELS[name])
             made.toggled.connect(self._on_changed)
         elif "choices" in meta:
-            made = QComboBox()
+            made = ChoiceBox()
             made.setMinimumContentsLength(8)
             made.setSizeAdjustPolicy(
                 QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon

@@ -16,6 +16,7 @@ from nightly_spindle.core.rule_draft import (
     parse_days,
     rule_of,
 )
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import Field
 
 if TYPE_CHECKING:
@@ -58,7 +59,7 @@ class EventRuleForm(QWidget):
         super().__init__()
         self._showing = False
         self._days = ""
-        self.kind, self.other = QComboBox(), QComboBox()
+        self.kind, self.other = ChoiceBox(), ChoiceBox()
         for one in RuleKind:
             self.kind.addItem(str(one), str(one))
         for box, name in ((self.kind, "What brings it about"), (self.other, "Event")):

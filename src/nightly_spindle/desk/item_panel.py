@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.timebase import length, short_date
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.theme import Palette, icon
 from nightly_spindle.desk.wave import ItemWave
@@ -74,7 +75,7 @@ class ItemPanel(QWidget):
         self.play = QPushButton(" Listen")
         self.play.setToolTip("Play it for yourself, apart from what is on air (Space)")
         self.play.clicked.connect(self._on_play)
-        self.kind = QComboBox()
+        self.kind = ChoiceBox()
         self.kind.setAccessibleName("Kind")
         self.kind.addItems([str(kind) for kind in Kind])
         self.kind.setPlaceholderText("several")
@@ -83,7 +84,7 @@ class ItemPanel(QWidget):
         self.categories.setWordWrap(True)
         self.categories.setTextFormat(Qt.TextFormat.RichText)
         self.categories.linkActivated.connect(lambda name: self.category_asked.emit(name, False))
-        self.into = QComboBox()
+        self.into = ChoiceBox()
         self.into.setAccessibleName("Put into a category")
         self.into.setToolTip("Put the chosen items into a category; type a new name to make one")
         self.into.setEditable(True)

@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.intake import (
-    MOST_CART,
     TEMPLATE_FIELDS,
     IntakeJob,
     Markers,
@@ -28,7 +27,8 @@ from nightly_spindle.core.intake import (
     Source,
     options_from,
 )
-from nightly_spindle.core.items import Kind
+from nightly_spindle.core.items import MOST_CART, Kind
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import NumberField
 
 _NUMBERING = {
@@ -216,7 +216,7 @@ class JobForm(QWidget):
 
 
 def _choice(texts: dict[Any, str]) -> QComboBox:
-    box = QComboBox()
+    box = ChoiceBox()
     for value, text in texts.items():
         assert isinstance(value, StrEnum)
         box.addItem(text, value)

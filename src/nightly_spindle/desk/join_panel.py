@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nightly_spindle.core.markers import MOST_FADE_S, Curve
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import DecimalField, TimeField
 
 if TYPE_CHECKING:
@@ -40,7 +41,7 @@ class JoinPanel(QWidget):
         self.start, self.fade_start = TimeField(), TimeField()
         self.fade_out = DecimalField(0, MOST_FADE_S, "s")
         self.fade_in = DecimalField(0, MOST_FADE_S, "s")
-        self.out_curve, self.in_curve = QComboBox(), QComboBox()
+        self.out_curve, self.in_curve = ChoiceBox(), ChoiceBox()
         for box in (self.out_curve, self.in_curve):
             for curve, text in _SHAPES:
                 box.addItem(text, str(curve))

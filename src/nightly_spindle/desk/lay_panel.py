@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.overlay_pools import Use
 from nightly_spindle.core.overlaying import REACH_S
 from nightly_spindle.core.running import Where, Wish
 from nightly_spindle.core.timebase import US, clock
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import DecimalField, Field
 
 if TYPE_CHECKING:
@@ -41,7 +42,7 @@ class LayPanel(QWidget):
         self._why_not = ""
         self.title, self.facts, self.why = QLabel(""), QLabel(""), QLabel("")
         self.wrong, self.fixed = QLabel(""), QLabel("")
-        self.choice = QComboBox()
+        self.choice = ChoiceBox()
         self.at = DecimalField(-REACH_S, 600.0, "s", "by the rules")
         self.tag = Field()
         self.play = push_button("Hear it", "Listen to the join with what lies over it, or stop "

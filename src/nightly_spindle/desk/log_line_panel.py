@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QGridLayout,
     QLabel,
     QListWidget,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.matching import Status
 from nightly_spindle.core.timebase import length
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.log_table import needs_settling, what_it_is
 
 if TYPE_CHECKING:
@@ -72,7 +72,7 @@ class LinePanel(QWidget):
                               self.choose_asked.emit)  # fmt: skip
         self.file = push_button("Take the file in", "Have the intake measure it and take it in",
                             self.take_in_asked.emit)  # fmt: skip
-        self.category = QComboBox()
+        self.category = ChoiceBox()
         self.category.setAccessibleName("Replace by one from a category")
         self.category.activated.connect(self._on_category)
         self.drop = push_button("Drop the line", "It does not air (Delete)", self.drop_asked.emit)

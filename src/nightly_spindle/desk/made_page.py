@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -25,6 +24,7 @@ from nightly_spindle.core.made_logs import Mode
 from nightly_spindle.core.timebase import US, moment_from
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.candidate_rows import CandidateRows
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.labels import NoteLabel
 from nightly_spindle.desk.log_maker import LogMaker
 from nightly_spindle.desk.made_table import MadeRow, MadeRows, MadeTable, rows_of
@@ -120,7 +120,7 @@ class MadePage(QWidget):
         self.day = QLabel("")
         self.day.setProperty("role", "strong")
         self.day.setMinimumWidth(140)
-        self.mode = QComboBox()
+        self.mode = ChoiceBox()
         for mode, text in _MODES.items():
             self.mode.addItem(f"Make {text}", mode)
         self.mode.setAccessibleName("What is made")

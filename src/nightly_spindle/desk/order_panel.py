@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, check_campaign
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.fields import DecimalField, Field
 from nightly_spindle.desk.hour_painter import HourChoice
@@ -112,7 +113,7 @@ class OrderPanel(QWidget):
 
     def _audio_part(self) -> QWidget:
         part = QWidget()
-        self.able = QComboBox()
+        self.able = ChoiceBox()
         self.able.setEditable(True)
         self.able.setLineEdit(Field())
         self.able.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.declared import specs
 from nightly_spindle.core.ducking import Ducking, duck_part
 from nightly_spindle.core.settings import OverlayRules
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import DecimalField
 from nightly_spindle.desk.shelf import LibraryEdit, Shelf
 from nightly_spindle.desk.theme import SMALL, font, kind_color
@@ -168,7 +169,7 @@ class OverlayRulesPage(QWidget):
             check.clicked.connect(lambda on: self._set(name, str(on)))
             return check
         if "choices" in meta:
-            box = QComboBox()
+            box = ChoiceBox()
             for one in meta["choices"]:
                 box.addItem(str(one), str(one))
             box.activated.connect(lambda _: self._set(name, str(box.currentData())))

@@ -31,8 +31,8 @@ _STEPS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -7, Qt.Key.Ke
 class PlanCalendar(QWidget):
     """Chips of the day plans above, six weeks below.
 
-    A chip that is pulled onto days gives them its plan, all that it is pulled across in one go; a
-    day that is pulled across others gives them its own. With the keyboard: arrows go, 1 to 9 give
+    A chip gives its plan to the one day that it is let go over, whatever it is pulled across; a day
+    that is pulled across others gives them its own. With the keyboard: arrows go, 1 to 9 give
     the chosen day a plan, Delete gives it back to the week plan. Signals: `given` ({day: plan
     number, 0 for none}); `picked` (day).
     """
@@ -54,8 +54,8 @@ class PlanCalendar(QWidget):
         self._at = QPoint()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Calendar of day plans")
-        self.setToolTip("Pull a plan onto a day, or across several; 1 to 9 give the chosen day a "
-                        "plan, Delete takes it away")  # fmt: skip
+        self.setToolTip("Pull a plan onto a day, and from that day on across others; "
+                        "1 to 9 give the chosen day a plan, Delete takes it away")  # fmt: skip
 
     def minimumSizeHint(self) -> QSize:
         """Return the least size that can be read."""
@@ -97,8 +97,10 @@ class PlanCalendar(QWidget):
 
     def _pulled(self) -> list[date]:
         """Return the days that are pulled across, in the order of the calendar."""
-        if self._hand is None or self._from is None or self._to is None:
+        if self._hand is None or self._to is None:
             return []
+        if self._from is None:  # a chip lands on the one day that it is let go over
+            return [self._to] if self._to >= self.today else []
         a, b = sorted((self._from, self._to))
         days = [a + timedelta(days=n) for n in range((b - a).days + 1)]
         return [day for day in days if day >= self.today]
@@ -128,15 +130,15 @@ class PlanCalendar(QWidget):
         at = event.position().toPoint()
         far = (at - self._at).manhattanLength() >= QApplication.startDragDistance()
         day = self._day(at)
-        if far and day is not None:
-            pressed = self._day(self._at)
-            self._from = self._from or pressed or day
-            self._to = day
+        if far or self._to is not None:
+            self._from = self._day(self._at)
+            self._to = day if day is not None or self._from is None else self._to
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Let it go: the days have it."""
-        del event
+        if self._from is None:
+            self._to = self._day(event.position().toPoint()) if self._to is not None else None
         days, hand = self._pulled(), self._hand
         self._hand = self._from = self._to = None
         if hand is not None:

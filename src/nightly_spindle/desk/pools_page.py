@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.overlay_pools import Pool, Use, with_members
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.kept_page import KeptPage
 from nightly_spindle.desk.pool_form import PoolForm
@@ -95,7 +96,7 @@ class PoolsPage(KeptPage):
         row = QHBoxLayout()
         row.setSpacing(5)
         self.who.setProperty("role", "strong")
-        self.able = QComboBox()
+        self.able = ChoiceBox()
         self.able.setEditable(True)
         self.able.setLineEdit(Field())  # undoing is the window's where nothing is typed
         self.able.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)

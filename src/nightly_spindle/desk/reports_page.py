@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QGuiApplication
 from PySide6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
@@ -38,6 +37,7 @@ from nightly_spindle.core.spot_reports import (
 )
 from nightly_spindle.core.timebase import resolve_local
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.row_table import Rows, RowTable
 
@@ -161,7 +161,7 @@ class ReportsPage(QWidget):
             table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
             table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
         self.totals = RowTable(_TotalRows(palette), "Sums", (180, 170, 66, 60, 50, 60, 76, 66, 56))
-        self.what, self.month, self.who = QComboBox(), QComboBox(), QComboBox()
+        self.what, self.month, self.who = ChoiceBox(), ChoiceBox(), ChoiceBox()
         self.from_, self.to = Field(), Field()
         self.summary, self.sums = QLabel(""), QLabel("SUMS")
         self._lay_out()

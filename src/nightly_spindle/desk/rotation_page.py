@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.declared import texts_of
 from nightly_spindle.core.errors import SettingRefused
@@ -15,6 +15,7 @@ from nightly_spindle.core.formats import ALL_SONGS, Turn
 from nightly_spindle.core.rotation_rules import Rule, RuleKind, check_rule
 from nightly_spindle.core.settings import FormatRules
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.format_rows import RotatingRows, RuleRows
 from nightly_spindle.desk.kept_page import KeptPage
@@ -83,7 +84,7 @@ class RotationPage(KeptPage):
         super().__init__(shelf, undo, rules, self.rule_form, _PANEL_PX)
         self.sheet: FormatSheet | None = None
         self.categories = RowTable(RotatingRows(palette), "Categories", (220, 70, 70, 130))
-        self.turn = QComboBox()
+        self.turn = ChoiceBox()
         self.ahead = DeclaredForm(FormatRules, _AHEAD, {"holidays": "2026-12-25, 2026-12-26"})
         self.categories.picked.connect(lambda _: self._show_turn())
         self.ahead.changed.connect(self._on_ahead)

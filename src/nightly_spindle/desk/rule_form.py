@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QWidget
 
 from nightly_spindle.core.declared import specs
 from nightly_spindle.core.segue_rules import SegueRule
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import DecimalField
 
 if TYPE_CHECKING:
@@ -72,7 +73,7 @@ class RuleForm(QWidget):
                 lambda v, name=name: self.changed.emit(name, None if v is None else str(v))
             )
             return field
-        box = QComboBox()
+        box = ChoiceBox()
         box.activated.connect(lambda _, b=box, n=name: self.changed.emit(n, b.currentData()))
         return box
 

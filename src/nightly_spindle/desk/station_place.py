@@ -26,6 +26,7 @@ from nightly_spindle.core.timebase import short_date
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.fields import NumberField
 from nightly_spindle.desk.levels_cards import LevelsCards
+from nightly_spindle.desk.output_card import OutputCard
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.store import book, safekeeping
 from nightly_spindle.store.station import set_settings
@@ -71,6 +72,8 @@ class StationPlace(QWidget):
         self.levels = LevelsCards(self.shelf, settings)
         self.levels.told.connect(self.told.setText)
         self.levels.changed.connect(self.changed)
+        self.output = OutputCard(self.shelf, folder, settings)
+        self.output.told.connect(self.told.setText)
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -86,6 +89,7 @@ class StationPlace(QWidget):
         row.addWidget(self._backup_card(), 3)
         row.addWidget(self._check_card(), 2)
         row.addWidget(self._book_card(), 2)
+        row.addWidget(self.output, 2)
         box.addLayout(row)
         box.addWidget(self.levels)
         box.addWidget(self.told)

@@ -35,7 +35,14 @@ class Status(QWidget):
         row.setSpacing(26)
         self.sign = QLabel("OFF AIR")
         self.sign.setAccessibleName("On air or not")
+        self.heard = QLabel("simulated:\nnobody hears this")
+        self.heard.setProperty("role", "muted")
+        self.heard.setAccessibleName("Whether anybody hears the station")
+        self.heard.setToolTip("The simulated sound card takes the sound. Choose a sound device at "
+                              "the place Station.")  # fmt: skip
+        self.heard.hide()
         row.addWidget(self.sign)
+        row.addWidget(self.heard)
         names = QVBoxLayout()
         names.setSpacing(0)
         station = QLabel(name)
@@ -78,6 +85,10 @@ class Status(QWidget):
         """Show whether the station is on air, or on but waiting for the operator."""
         self.sign.setText("OFF AIR" if not on_air else "WAITING" if waiting else "ON AIR")
         _set_role(self.sign, "air" if on_air and not waiting else "off")
+
+    def set_simulated(self, *, simulated: bool) -> None:
+        """Say beside the sign that nobody hears the station, while only a stand-in takes it."""
+        self.heard.setVisible(simulated)
 
     def set_mode(self, text: str) -> None:
         """Show unattended or attended, or what else there is to say under the name."""

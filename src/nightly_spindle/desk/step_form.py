@@ -22,6 +22,7 @@ from nightly_spindle.core.steps import (
     step_from,
     step_values,
 )
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.store.catalogue import Query
 
@@ -59,10 +60,10 @@ def new_step(code: str, sheet: EventSheet | None) -> Step:
     known = sheet.known if sheet else None
     first = {
         PlayItem: {"cart": 0},
-        PlayList: {"name": known.lists[0] if known and known.lists else "?"},
-        PlayCategory: {"name": known.categories[0] if known and known.categories else "?"},
-        PlayPool: {"name": known.pools[0] if known and known.pools else "?"},
-        PlayBreak: {"name": known.breaks[0] if known and known.breaks else "?"},
+        PlayList: {"name": known.lists[0] if known and known.lists else ""},
+        PlayCategory: {"name": known.categories[0] if known and known.categories else ""},
+        PlayPool: {"name": known.pools[0] if known and known.pools else ""},
+        PlayBreak: {"name": known.breaks[0] if known and known.breaks else ""},
         PlayFolder: {"folder": sheet.folders[0] if sheet and sheet.folders else "audio"},
     }.get(STEPS[code])
     usual = {"str": "", "int": 0, "bool": True, "float": 0.0}
@@ -121,7 +122,7 @@ class StepForm(QWidget):
     def _make(self, name: str, kind: str, value: Any) -> Field | QComboBox:
         choices = self._choices(name, kind)
         if choices is not None:
-            box = QComboBox()
+            box = ChoiceBox()
             box.setMinimumContentsLength(6)
             box.setSizeAdjustPolicy(
                 QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon

@@ -7,12 +7,13 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.turn_card import TurnCard, card_from, card_values
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.format_rows import ArtistUseRows, CategoryUseRows, ItemUseRows
 from nightly_spindle.desk.row_table import RowTable
@@ -63,7 +64,7 @@ class UsesPage(QWidget):
         self.never.toggled.connect(lambda _: self._show_items())
 
     def _lay_out(self) -> None:
-        self.span = QComboBox()
+        self.span = ChoiceBox()
         for name in _SPANS:
             self.span.addItem(name)
         self.span.setAccessibleName("Stretch of time")

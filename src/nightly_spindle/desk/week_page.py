@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from nightly_spindle.core.break_places import day_of, local_day
 from nightly_spindle.core.campaigns import Campaign
@@ -16,6 +16,7 @@ from nightly_spindle.core.spots import Booking
 from nightly_spindle.core.timebase import US, length
 from nightly_spindle.desk.break_week import DAYS, BreakWeek, title_of
 from nightly_spindle.desk.buttons import push_button
+from nightly_spindle.desk.choice_box import ChoiceBox
 from nightly_spindle.desk.row_table import Rows, RowTable
 from nightly_spindle.desk.shelf import LibraryEdit
 from nightly_spindle.desk.theme import icon
@@ -81,7 +82,7 @@ class WeekPage(QWidget):
         self.spots = RowTable(_SpotRows(palette), "Spots of the break", (140, 50, 58))
         self.title, self.room, self.trouble = QLabel(""), QLabel(""), QLabel("")
         self.span = QLabel("")
-        self.who = QComboBox()
+        self.who = ChoiceBox()
         self._lay_out(palette)
         self._connect()
 

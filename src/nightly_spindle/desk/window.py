@@ -372,6 +372,7 @@ class Window(QMainWindow):
     def _on_went(self) -> None:
         self._state = None
         self.status.set_on_air(on_air=False, waiting=False)
+        self.status.set_simulated(simulated=False)
         copy = self._settings.copy_of
         self.status.set_mode(f"a copy of {copy}, not for air" if copy else "the engine is off")
         self.status.set_left(None)
@@ -406,6 +407,7 @@ class Window(QMainWindow):
 
     def _on_sight(self, sight: dict[str, Any]) -> None:
         self._now_us = sight["now_us"]
+        self.status.set_simulated(simulated=sight["simulated"])
         self._show_time()
         self.air.take(sight)
         if self._state is not None and self._state.playing is not None:

@@ -95,7 +95,9 @@ def build(folder: Path, timezone: str, progress: Callable[[str, float], None]) -
 def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]) -> None:
     # built beside and renamed, so that a build that was broken off is not taken for a station
     (folder / "building" / DATABASE).unlink(missing_ok=True)
-    new_station(folder / "building", {"name": STATION, "timezone": timezone})
+    new_station(
+        folder / "building", {"name": STATION, "timezone": timezone, "output.to": "standin"}
+    )
     kinds = sorted({"song", *(short.kind for short in SHORTS)})
     building = folder / "building"
     if (building / "audio").exists():

@@ -26,6 +26,8 @@ class StandInSoundCard:
     heard goes into a FLAC file, frame for frame.
     """
 
+    simulated = True
+
     def __init__(
         self,
         rate: int,

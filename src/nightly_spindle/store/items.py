@@ -14,8 +14,8 @@ from sqlalchemy.dialects.sqlite import insert
 from nightly_spindle.audio.measure import Measured
 from nightly_spindle.core.cues import kept_marks
 from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.intake import MOST_CART, Markers, Tags, Twin, Waits
-from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.intake import Markers, Tags, Twin, Waits
+from nightly_spindle.core.items import MOST_CART, Item, Kind
 from nightly_spindle.core.markers import AS_USUAL, UNMARKED, Marks, Shaping
 from nightly_spindle.core.matching import key, search_words
 from nightly_spindle.core.song_names import song_key
