@@ -30,9 +30,10 @@ from nightly_spindle.core.drops import (
     Rest,
 )
 from nightly_spindle.core.format_hours import OWN_DROP
+from nightly_spindle.core.items import Kind
 from nightly_spindle.core.log_meanings import tag_of
 from nightly_spindle.core.matching import ITEM_LINES, Match, Status
-from nightly_spindle.core.running import Awaited, Line, Loaded, Origin, Outcome, Source
+from nightly_spindle.core.running import NET, Awaited, Line, Loaded, Origin, Outcome, Source
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.slots import Period, Slot, hours_from
 from nightly_spindle.core.spot_state import Booked, BreakRef
@@ -47,7 +48,6 @@ if TYPE_CHECKING:
 
 _WORTH_A_WARNING_S = 60.0
 _MOST_EARLY_S = 600.0  # no drop loads earlier before its time
-_NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +95,9 @@ def load_log(
     if not lines:
         _not_there(state, load, reading, when, actions)
         return [], False
+    if load.placement is not Placement.END or all(one.origin.source in NET
+                                                  for one in state.upcoming):  # fmt: skip
+        lines = _but_on_air(state, lines, actions)
     return lines, put_in(programme, state, load, reading, lines, actions)
 
 
@@ -145,7 +148,7 @@ def _make_room(
         if source is Source.LOG and own and load.placement is not Placement.END:
             keep, into = options.long is Long.RUN, waiting
         else:
-            keep, into = source not in _NET and not clears, stay
+            keep, into = source not in NET and not clears, stay
         if keep:
             into.append(line)
         else:
@@ -329,7 +332,7 @@ def load_late(
         item = programme.item(line.cart)
         title, note = item.title if item else "", f"its log came {length(behind)} late"
         actions.append(Dropped(state.frame, line, Outcome.MISSED, title, note))
-    lines = lines[passed:]
+    lines = _but_on_air(state, lines[passed:], actions)
     if not lines:
         return []
     placement = drop.options.placement
@@ -345,6 +348,18 @@ def load_late(
     mend = "Have the scheduler leave its logs earlier."
     actions.append(Finding("log-late", severity, state.frame, text, mend, lines[0].id))
     return lines
+
+
+def _but_on_air(state: AirState, lines: list[Line], actions: list[Action]) -> list[Line]:
+    """Return lines that come next, without a first song that is on air: none airs twice running."""
+    playing = state.playing
+    if len(lines) < 2 or playing is None or lines[0].cart != playing.item.cart:
+        return lines
+    if playing.item.kind is not Kind.SONG:
+        return lines
+    title = playing.item.title
+    actions.append(Dropped(state.frame, lines[0], Outcome.MISSED, title, "it is on air already"))
+    return lines[1:]
 
 
 def _nearer(programme: Programme, state: AirState, drop: LogDrop) -> int:
@@ -418,7 +433,7 @@ def top_up(
         options = drop.options
         if not options.enabled or options.loads is not Loads.LINES_LEFT:
             continue
-        net = sum(line.origin.source in _NET for line in state.upcoming)
+        net = sum(line.origin.source in NET for line in state.upcoming)
         if len(state.upcoming) - net > options.lines_left:
             continue
         slot = _next_slot(programme, state, drop)

@@ -14,7 +14,7 @@ from nightly_spindle.core.overlay_choice import ducking_of
 from nightly_spindle.core.overlay_plan import talk_until
 from nightly_spindle.core.overlay_pools import pool_of_event
 from nightly_spindle.core.rehearsal import OverlayRow, Rehearsal, Row, rehearse
-from nightly_spindle.core.running import AirState, Outcome, OverlayWish, Source
+from nightly_spindle.core.running import NET, AirState, Outcome, OverlayWish, Source
 from nightly_spindle.core.segue_rules import JoinEdit
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
@@ -28,8 +28,7 @@ if TYPE_CHECKING:
 
 
 CUT_IN = "cut in"  # the join of a block that cuts the one before it short
-_NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
-_CUT_SHORT = frozenset({Outcome.CUT, Outcome.SKIPPED, Outcome.INTERRUPTED})
+_CUT_SHORT = frozenset({Outcome.CUT, Outcome.SKIPPED, Outcome.INTERRUPTED, Outcome.BROKE_OFF})
 
 
 @dataclass(frozen=True, slots=True)
@@ -273,7 +272,7 @@ def _block(
         origin.brief,
         origin.why,
         str(row.outcome),
-        origin.source in _NET,
+        origin.source in NET,
         row.line.id in lined_up,
         item.path,
         row.line.join,

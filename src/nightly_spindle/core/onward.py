@@ -7,19 +7,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Action, Dropped, Finding, Severity
 from nightly_spindle.core.edits import Edits
 from nightly_spindle.core.events import Entry, Firing
 from nightly_spindle.core.filling import fill_break
 from nightly_spindle.core.firing import order_firing
 from nightly_spindle.core.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
+from nightly_spindle.core.kept_time import go_on, hold, keeps_time, skip_line
 from nightly_spindle.core.loading import load_early, top_up
 from nightly_spindle.core.overlaying import REACH_S, Coming, Due, overlay_on_segue
-from nightly_spindle.core.running import AirState, Line, Outcome, Play
+from nightly_spindle.core.running import NET, AirState, Line, Play
 from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.timebase import frames_from_us, to_frames, us_from_frames
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.actions import Action
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.segue_rules import Segues
@@ -75,7 +76,7 @@ class Onward(Edits):
             return state.frame
         if not state.unattended:
             return max(self._natural_end(playing), state.frame)
-        if not state.upcoming:
+        if not state.upcoming or keeps_time(self.programme, state):
             soonest = soonest_pass(playing.item, self.programme.segues, state.rate)
             reach = to_frames(REACH_S, state.rate) if state.overlays else 0
             if playing.start + soonest - playing.begin - reach >= before:
@@ -146,7 +147,7 @@ class Onward(Edits):
     def _next_line(self, actions: list[Action]) -> tuple[Line, Item]:
         """Return the next line that can be played, dropping those before it that cannot.
 
-        A break is filled when it comes next.
+        A break is filled when it comes next. A line whose folder is away keeps its time.
         """
         state = self.state
         while True:
@@ -160,25 +161,16 @@ class Onward(Edits):
             if line.opens is not None:
                 fill_break(self.programme, state, self._expected_end(), actions)
                 continue
-            item = self.programme.playable(line.cart)
+            item, at = self.programme.playable(line.cart), self._expected_end()
             if item is not None:
+                if go_on(self.programme, state, at, actions):
+                    continue
                 return line, item
-            item, why = self.programme.item(line.cart), self.programme.why_unplayable(line.cart)
-            state.upcoming.pop(0)
-            state.revision += 1
-            title = item.title if item else f"cart {line.cart}"
-            at = self._expected_end()
-            actions.append(Dropped(at, line, Outcome.UNPLAYABLE, title, why))
-            actions.append(
-                Finding(
-                    "unplayable",
-                    Severity.WARNING,
-                    at,
-                    f"“{title}” ({line.origin.text}) is skipped: {why}.",
-                    f"Bring in {item.path} again." if item else "Bring the item in again.",
-                    line.id,
-                )
-            )
+            away = self.programme.away_of(line.cart)
+            if away is not None and line.origin.source not in NET:
+                hold(self.programme, state, at, away, actions)
+            else:
+                skip_line(self.programme, state, at, actions)
 
     def _expected_end(self) -> int:
         """Return the frame at which the item on air would end by itself."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from hashlib import blake2s
 from typing import TYPE_CHECKING, Protocol
 
+from nightly_spindle.core.away import Away, away_for
 from nightly_spindle.core.drops import LogDrop
 from nightly_spindle.core.events import AfterSongs, Firing, TimedEvent, firings
 from nightly_spindle.core.format_hours import OWN_DROP, own_drop, own_events
@@ -49,7 +50,7 @@ class Programme:
     `standing` is what is wrong with the station at any hour, `holdings` what events take from.
     `pools` are the pools of overlays in their order, `in_category` the carts of the categories
     that they name (folded). `spots` are campaigns, break patterns and what is placed; `formats`
-    the station's own scheduling.
+    the station's own scheduling; `away` the folders that cannot be reached now, by path.
     """
 
     settings: StationSettings
@@ -66,6 +67,7 @@ class Programme:
     in_category: dict[str, frozenset[int]] = field(default_factory=dict)
     spots: SpotPlan = NO_SPOTS
     formats: FormatPlan = NO_FORMATS
+    away: dict[str, Away] = field(default_factory=dict)
     rotating: Stand | None = None  # of core.rotation, which keeps it true
     _streams: dict[int, Item] = field(default_factory=dict)
     _breaks: dict[int, Item] = field(default_factory=dict)
@@ -99,11 +101,21 @@ class Programme:
         """Return why the item cannot be played, empty when it can."""
         if self.item(cart) is None:
             return "it is not in the library"
-        return self.unplayable.get(cart, "")
+        gone = self.away_of(cart)
+        return self.unplayable.get(cart, "") if gone is None else gone.reason
+
+    def away_of(self, cart: int) -> Away | None:
+        """Return the folder that an item lies in when it is away, None when it is there."""
+        if not self.away or cart <= 0:
+            return None
+        item = self.items.get(cart)
+        return None if item is None else away_for(item.path, self.away)
 
     def playable(self, cart: int) -> Item | None:
         """Return the item with that cart number if it can be played."""
-        return None if self.unplayable.get(cart) else self.item(cart)
+        if self.unplayable.get(cart) or self.away_of(cart) is not None:
+            return None
+        return self.item(cart)
 
     def __post_init__(self) -> None:
         """Work out what follows from the events."""

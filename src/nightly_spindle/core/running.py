@@ -24,6 +24,10 @@ class Source(StrEnum):
     TONE = "safety net: station tone"
 
 
+# what only fills where nothing else is to be had
+NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
+
+
 @dataclass(frozen=True, slots=True)
 class Origin:
     """Where a line comes from and the rule that placed it.
@@ -181,6 +185,7 @@ class Outcome(StrEnum):
     FIRED = "fired"
     FILLED = "filled"
     INTERRUPTED = "interrupted"
+    BROKE_OFF = "broke off"
 
 
 @dataclass(frozen=True, slots=True)
@@ -262,6 +267,18 @@ class Landing:
     told: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """The time (station frames) that a line whose folder is away keeps in its log.
+
+    `line_id` 0: the log's own time goes on with the next line from `until`.
+    """
+
+    line_id: int
+    begun: int
+    until: int
+
+
 @dataclass(slots=True)
 class AirState:
     """Everything that the sequencer remembers, and all that a restart needs.
@@ -282,7 +299,10 @@ class AirState:
     the frame at which the last one ends, `laid` which places of the item on air had their chance
     ("segue" is the join that it leaves by), `pools` where the turn of each pool stands, `passed`
     how many segues or songs passed since it was used, `voiced` when each overlay was last used
-    (station frame). `changed_at` is the frame at which anything
+    (station frame).
+
+    Of what cannot be played: `hold` is the time that the next line keeps while its folder is away,
+    `skipped` how many lines were skipped in a row. `changed_at` is the frame at which anything
     changed last, `marked` the revision that it is of.
     """
 
@@ -320,6 +340,8 @@ class AirState:
     changed_at: int = 0
     marked: int = -1
     spots: SpotState = field(default_factory=SpotState)
+    hold: Hold | None = None
+    skipped: int = 0
 
     def mark_change(self) -> None:
         """Remember the present frame as that of the last change, where something has changed."""

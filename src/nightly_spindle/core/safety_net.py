@@ -26,6 +26,9 @@ if TYPE_CHECKING:
     from nightly_spindle.core.slots import Slot
 
 
+_SOON_US = 1_800_000_000  # half an hour: longer than any song that is on air till then
+
+
 def line_up(programme: Programme, state: AirState, at: int, actions: list[Action]) -> None:
     """Put at least one line at the end of the running order; it will start at frame `at`."""
     lines = _log_again(programme, state, at) if state.again_yielded else []
@@ -34,10 +37,23 @@ def line_up(programme: Programme, state: AirState, at: int, actions: list[Action
     if not lines:
         lines = [_from_rotation(programme, state, at)]
     state.upcoming.extend(lines)
-    rung = lines[0].origin.source.value
+    _tell(programme, state, at, lines[0], actions)
+
+
+def stand_in(programme: Programme, state: AirState, at: int, actions: list[Action]) -> Line:
+    """Return a line that stands in, from frame `at` on, for those that cannot be played."""
+    line = _from_rotation(programme, state, at)
+    _tell(programme, state, at, line, actions)
+    return line
+
+
+def _tell(
+    programme: Programme, state: AirState, at: int, line: Line, actions: list[Action]
+) -> None:
+    rung = line.origin.source.value
     if rung != state.rung:
         state.rung = rung
-        actions.append(_finding(programme, state, at, lines[0]))
+        actions.append(_finding(programme, state, at, line))
 
 
 def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
@@ -62,10 +78,34 @@ def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
         drop = programme.drop(number)
         if drop is None or drop.options.short is Short.ROTATION:
             continue
-        lines = _again(programme, state, drop, programme.slot(drop, us))
+        slot = programme.slot(drop, us)
+        if _about_to_load(programme, state, drop, slot, us):
+            continue
+        lines = _again(programme, state, drop, slot)
         if lines:
             return lines
     return []
+
+
+def _about_to_load(
+    programme: Programme, state: AirState, drop: LogDrop, slot: Slot, us: int
+) -> bool:
+    """Whether a log is on its way into the running order: it is not quoted before it airs."""
+    place = (drop.id, slot.start_us)
+    if any((one.drop, one.start_us) == place for one in state.loaded):
+        return False
+    if any((one.drop, one.start_us) == place for one in state.awaited):
+        return True
+    if drop.options.loads is Loads.LINES_LEFT:
+        return True
+    coming = programme.within(state.fired_until_us, us + _SOON_US)
+    return any(
+        isinstance(step, LoadLog)
+        and (named := programme.drop_of(step)) is not None
+        and (named.id, programme.slot(named, step.slot_us or firing.at_us).start_us) == place
+        for firing in coming
+        for step in firing.event.steps
+    )
 
 
 def _meant(programme: Programme, state: AirState, us: int) -> bool:

@@ -25,6 +25,7 @@ from nightly_spindle.core.firing import act, fire
 from nightly_spindle.core.holding import end, next_end
 from nightly_spindle.core.items import TONE_CART, Ending, Kind
 from nightly_spindle.core.joins import Join, span
+from nightly_spindle.core.kept_time import folder_back, note_start
 from nightly_spindle.core.land_plan import Foreseen, look_to_land
 from nightly_spindle.core.levels import gain_db
 from nightly_spindle.core.loading import follow_change, load_late, top_up
@@ -154,6 +155,11 @@ class Sequencer(Onward):
         if playing is None:
             return []
         return [*over, Ended(playing, self.state.frame, Outcome.CUT, note)]
+
+    def folder_back(self) -> None:
+        """A folder that was away is there again: what waited for it comes next."""
+        folder_back(self.state)
+        self._planned = None
 
     def set_unattended(self, unattended: bool) -> None:
         """Go on by itself, or wait for the operator after each item."""
@@ -347,7 +353,9 @@ class Sequencer(Onward):
             end = state.silent_at or playing.start + join.out_end - playing.begin
             if join.overlap >= 0:
                 end = max(end, state.frame)
-            self._end(playing, end, Outcome.AIRED, "", actions)
+            broke = self.programme.unplayable.get(playing.item.cart, "it broke off")
+            outcome, note = (Outcome.BROKE_OFF, broke) if playing.whole else (Outcome.AIRED, "")
+            self._end(playing, end, outcome, note, actions)
         self._start(line, item, join, actions)
 
     def _end(
@@ -391,6 +399,7 @@ class Sequencer(Onward):
         play = Play(state.take_id(), line, item, state.frame, begin, joined=begin > cue_in)
         state.playing, state.silent_at = play, 0
         count_song(self.programme, state, play)
+        note_start(self.programme, state, line, item)
         state.again_yielded = True
         state.revision += 1
         if item.cart != TONE_CART:
