@@ -28,7 +28,7 @@ from nightly_spindle.core.timebase import US, resolve_local
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.campaign_board import proof_of_play, spot_sheet
 from nightly_spindle.store.campaigns import save_break, save_campaigns
-from nightly_spindle.store.journal import Journal, encode_state, load_state
+from nightly_spindle.store.journal import Journal, encode_state, last_seen, load_state
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.placings import place
 from nightly_spindle.store.snapshot import open_station
@@ -70,7 +70,7 @@ class Life:
     def start(self, at_us):
         self.snapshot = open_station(self.folder)
         self.journal = Journal(self.folder)
-        self.journal.close_gap(at_us)
+        self.journal.close_open(last_seen(self.snapshot.connection) or at_us)
         state = load_state(self.snapshot.connection)
         self.snapshot.prepare(at_us, at_us + 24 * HOUR, state)
         self.sequencer, begun = take_the_air(self.snapshot.programme, state, at_us)

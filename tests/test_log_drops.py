@@ -151,7 +151,7 @@ def test_expect_says_what_differs_and_what_is_whole(hourly, capsys):
     assert hours[0]["matched"] == len(names)
     assert hours[0]["slot_s"] == 3600
     assert hours[1]["differs"] == ["261124-01.m3u (“-” instead of “_”)"]
-    assert "is a folder, not a log" in hours[2]["problem"]
+    assert "it is a folder, not a file" in hours[2]["problem"]
     assert hours[3]["state"] == "empty"
 
 

@@ -20,8 +20,9 @@ import msgspec
 from nightly_spindle.core.actions import Dropped, Finding, Fired
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.drops import ReadingState
-from nightly_spindle.core.errors import InputFault, NightlySpindleError
+from nightly_spindle.core.errors import EnvironmentFault, InputFault, NightlySpindleError
 from nightly_spindle.core.events import Entry
+from nightly_spindle.core.items import MOST_CART
 from nightly_spindle.core.overlay_wishes import wish_from, wish_values
 from nightly_spindle.core.running import Line, LoadOrder, Outcome
 from nightly_spindle.core.segue_rules import edit_from, edit_values
@@ -33,6 +34,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.air.engine import Engine
     from nightly_spindle.core.drops import LogDrop
+    from nightly_spindle.store.snapshot import Snapshot
 
 _log = logging.getLogger(__name__)
 _LONGEST = 1 << 20  # bytes of one request
@@ -40,6 +42,7 @@ _WATCH_S = 0.1
 _MOST_CLIENTS = 64  # open lines: a desk or two and commands; files need handles too
 _MOST_NUMBER = 2**53  # what JSON carries exactly, and more than any frame or microsecond there is
 _DEEPEST = 40
+_READS = {"insert", "overlay", "load"}
 _SAVED_S = 4.0  # longer than a file must stand unchanged
 
 
@@ -53,6 +56,7 @@ class Control:
         self._thread = threading.Thread(target=self._run, name="control", daemon=True)
         self._ready = threading.Event()
         self._clients = 0
+        self.moved = time.monotonic()  # when its thread last went round
         self._ops: dict[str, Callable[[dict[str, Any]], Any]] = {
             "state": self._state,
             "skip": lambda _: engine.apply(engine.sequencer.skip()),
@@ -75,18 +79,33 @@ class Control:
         }
 
     def start(self) -> None:
-        """Open the socket and serve from a thread."""
+        """Open the socket and serve from a thread; that it cannot be opened is told, not raised."""
         self._thread.start()
         self._ready.wait(5)
 
     def stop(self) -> None:
         """Close the socket."""
-        self._loop.call_soon_threadsafe(self._loop.stop)
-        self._thread.join(timeout=5)
+        if self._thread.is_alive():
+            self._loop.call_soon_threadsafe(self._loop.stop)
+            self._thread.join(timeout=5)
         self._path.unlink(missing_ok=True)
 
     def _run(self) -> None:
         asyncio.set_event_loop(self._loop)
+        try:
+            self._serve_until_stopped()
+        except OSError as error:
+            _log.error("no desk can reach the engine: %s cannot be opened (%s)", self._path, error)
+            self._engine.tell_alarm(
+                "no-socket", f"No desk can reach the engine: {self._path} cannot be opened "
+                f"({error.strerror or error}).", "Set XDG_RUNTIME_DIR to a folder of your own.",
+            )  # fmt: skip
+            self.moved = float("inf")
+        finally:
+            self._ready.set()
+            self._loop.close()
+
+    def _serve_until_stopped(self) -> None:
         self._path.unlink(missing_ok=True)  # the lock is ours, so nobody serves it
         before = os.umask(0o177)
         try:
@@ -95,13 +114,19 @@ class Control:
             )
         finally:
             os.umask(before)
+        beat = self._loop.create_task(self._beat())
         self._ready.set()
         self._loop.run_forever()
         server.close()
+        beat.cancel()
         for task in asyncio.all_tasks(self._loop):
             task.cancel()
         self._loop.run_until_complete(asyncio.sleep(0))
-        self._loop.close()
+
+    async def _beat(self) -> None:
+        while True:
+            self.moved = time.monotonic()
+            await asyncio.sleep(0.5)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         if self._clients >= _MOST_CLIENTS:
@@ -168,8 +193,8 @@ class Control:
         op = self._ops.get(name) if isinstance(name, str) else None
         if op is None:
             raise InputFault(f"there is no operation '{name}'")
-        if name == "load":  # reading takes time, and must not hold the sound up
-            await asyncio.to_thread(self._read_for_load, args)
+        if name in _READS:  # reading takes time, and must not hold the sound up
+            await asyncio.to_thread(self._read_before, name, args)
         return await asyncio.wrap_future(self._engine.ask(lambda: op(args)))
 
     # -- operations, run between two blocks ----------------------------------------------
@@ -177,7 +202,11 @@ class Control:
     def _state(self, _args: dict[str, Any]) -> Any:
         state = self._engine.sequencer.state
         sight = self._engine.sight
-        return {"state": state.copy(), "pid": os.getpid(), "sight": sight}
+        programme = self._engine.programme
+        away = [{"folder": gone.folder, "since_us": gone.since_us, "why": gone.why}
+                for gone in programme.away.values()]  # fmt: skip
+        return {"state": state.copy(), "pid": os.getpid(), "sight": sight, "away": away,
+                "timezone": programme.settings.timezone}  # fmt: skip
 
     def _unattended(self, args: dict[str, Any]) -> None:
         self._engine.sequencer.set_unattended(bool(args["on"]))
@@ -193,11 +222,28 @@ class Control:
         self._reach(cart)
         return {"line": sequencer.insert(before, cart, line_id=args.get("line_id"))}
 
-    def _reach(self, cart: int) -> None:
-        """Bring an item into reach; InputFault when the library has none such."""
+    def _read_before(self, name: str, args: dict[str, Any]) -> None:
+        """Read what an operation is about: in a thread of its own, before the pump does it."""
+        if name == "load":
+            self._read_for_load(args)
+            return
+        carts = [args.get("cart")]
+        carts += [inner.get("cart") for inner in (args.get("line"), args.get("wish"))
+                  if isinstance(inner, dict)]  # fmt: skip
+        wanted = [cart for cart in carts if isinstance(cart, int) and 0 < cart <= MOST_CART]
+        if wanted:
+            self._station().reach(wanted)
+
+    def _station(self) -> Snapshot:
+        """Return the station; EnvironmentFault while it is not read."""
         snapshot = self._engine.snapshot
-        snapshot.reach([cart])
-        if cart not in snapshot.programme.items:
+        if snapshot is None:
+            raise EnvironmentFault("the engine has not read its station yet; try again in a moment")
+        return snapshot
+
+    def _reach(self, cart: int) -> None:
+        """InputFault when no such item is in reach."""
+        if cart not in self._engine.programme.items:
             raise InputFault(f"no item has the cart number {cart}")
 
     def _remove(self, args: dict[str, Any]) -> dict[str, Any]:
@@ -241,7 +287,7 @@ class Control:
     def _read_for_load(self, args: dict[str, Any]) -> None:
         """Read what is to be loaded; a file that was saved just now is waited for a moment."""
         drop, _, at_us = self._load_step(args)
-        snapshot = self._engine.snapshot
+        snapshot = self._station()
         slot = snapshot.programme.slot(drop, at_us)
         end = time.monotonic() + _SAVED_S
         while snapshot.logs.refresh(drop, slot).state is ReadingState.GROWING:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import queue
 import threading
 import time
@@ -12,19 +13,24 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from nightly_spindle.air.live_logs import LiveLogs
 from nightly_spindle.air.player import Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.core.actions import (
     Action,
+    Dropped,
     Finding,
     Severity,
     Start,
     StartOverlay,
     StartVoice,
 )
+from nightly_spindle.core.away import Away
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US, clock, us_from_frames
+from nightly_spindle.store.roots import root_of
+from nightly_spindle.store.snapshot import Snapshot
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -32,12 +38,14 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from nightly_spindle.air.clock import Clock
-    from nightly_spindle.air.keeper import Keeper
+    from nightly_spindle.air.journal_writer import JournalWriter
     from nightly_spindle.air.outputs import Output
+    from nightly_spindle.air.watchdog import Watchdog
     from nightly_spindle.core.items import Item
+    from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
-    from nightly_spindle.store.snapshot import Snapshot
 
+_log = logging.getLogger(__name__)
 BLOCK = 2048  # frames: 46 ms at 44,100
 _ROWS = BLOCK * 2 // 128
 _PREVIEW_S = 60.0  # how far ahead it is worked out what to read
@@ -48,6 +56,10 @@ _DRIFT_US = 50_000
 _DRIFT_TICKS = 3
 _STARTS = 4  # times that a start is worked out until it is in time
 _METER_FALL = np.float32(0.8)
+_ADOPT_S = 60.0  # the pump answers within so long, or stands
+_LEAD_BLOCKS = 24  # about a second
+_HALF_FRAME_US = 12
+_SOON_US = 2_000_000
 _OBEY_S = 0.01  # of a block's 46 ms
 _IMMINENT_S = 2.0  # an item that starts so soon keeps the audio that is read for it
 
@@ -67,25 +79,59 @@ class Sight:
     reduced_frames: int
     problem: str
     simulated: bool  # only a stand-in takes the sound: nobody hears it
+    whole: bool  # the station was read; else the engine plays from what it kept
+    standing: tuple[str, ...]  # threads that do not move
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """A start that was worked out: the sequencer at an instant, and what sounds there."""
+
+    at_us: int
+    sequencer: Sequencer
+    actions: list[Action]
+
+
+@dataclass(frozen=True, slots=True)
+class TakeOver:
+    """Another sequencer, to be gone by from station frame `frame` on (`at_us` on the wall clock).
+
+    `done` says whether the pump was in time.
+    """
+
+    frame: int
+    at_us: int
+    sequencer: Sequencer
+    begun: list[Action]
+    voices: list[Start]
+    snapshot: Snapshot
+    done: Future[bool]
 
 
 class Engine:
-    """Runs one station. Everything but `ask`, `sight` and `leave` is the pump's own thread."""
+    """Runs one station. Everything but `ask`, `tell`, `sight` and `leave` is the pump's own thread.
+
+    `snapshot` is None while the engine plays from what it kept, its station not read yet.
+    """
 
     def __init__(
         self,
-        snapshot: Snapshot,
-        keeper: Keeper,
+        programme: Programme,
+        writer: JournalWriter,
         output: Output,
         wall: Clock,
         paced: bool,
         *,
         patient: bool = False,
     ) -> None:
-        self.snapshot = snapshot
-        self.programme = snapshot.programme
-        self.rate = snapshot.programme.settings.rate
-        self._keeper = keeper
+        self.snapshot: Snapshot | None = None
+        self.programme = programme
+        self.rate = programme.settings.rate
+        self.logs: LiveLogs | None = None
+        self.watchdog: Watchdog | None = None
+        self.stir: Callable[[], None] = lambda: None  # has the watcher look at files soon
+        self.moved = float("inf")  # when the pump last went round (monotonic s)
+        self._writer = writer
         self._output = output
         self._wall = wall
         self._paced = paced  # the wall clock is the output's own: there is no drift
@@ -101,6 +147,7 @@ class Engine:
         self._next_look = 0
         self._looked = -1
         self._orders: list[Start] = []
+        self._take_over: TakeOver | None = None
         self.player: Player | None = None
         self.sight: Sight | None = None
 
@@ -111,6 +158,26 @@ class Engine:
         answer: Future[Any] = Future()
         self._asked.put((what, answer))
         return answer
+
+    def tell(self, what: Callable[[], Any], about: str) -> None:
+        """Have something done between two blocks; that it fails is an alarm, never thrown away."""
+
+        def done(answer: Future[Any]) -> None:
+            error = None if answer.cancelled() else answer.exception()
+            if error is not None:
+                _log.error("%s could not be taken up", about, exc_info=error)
+                self._writer.alarm(
+                    "not-taken-up",
+                    f"The engine could not take up {about} ({type(error).__name__}: {error}).",
+                    "See the engine's messages; it goes on with what it had.",
+                )
+
+        self.ask(what).add_done_callback(done)
+
+    def tell_alarm(self, code: str, text: str, mend: str) -> None:
+        """Raise an alarm. From any thread; it is written though the pump stands."""
+        _log.warning("%s", text)
+        self._writer.alarm(code, text, mend)
 
     def leave(self) -> None:
         """Go off the air after the present block."""
@@ -124,18 +191,25 @@ class Engine:
         assert self.player is not None
         return self.player.sequencer
 
-    def run(self, state: AirState | None) -> None:
-        """Take the air and stay on it until told to leave. Blocks."""
-        self._ahead.start()
-        at_us, sequencer, begun = self._begin(state)
-        self.player = Player(sequencer, begun, BLOCK, self._ahead.make_source)
-        self._keeper.start(at_us)
+    def run(self, begun: Begun, seen_us: int | None, *, left: bool = False) -> None:
+        """Take the air as was worked out, and stay on it until told to leave. Blocks.
+
+        `seen_us` is an earlier run's last sign of life, `left` whether it had been told to leave.
+        """
+        at_us, sequencer = begun.at_us, begun.sequencer
+        self.programme = begun.sequencer.programme
+        if self.logs is not None:  # from here on nothing is looked for by the pump
+            self.programme.logs = self.logs
+        self.player = Player(sequencer, begun.actions, BLOCK, self._ahead.make_source)
+        self._writer.start(at_us, seen_us, left=left)
         while not self._paced and self._wall.now_us() < at_us:
             time.sleep(0.002)
         bus = np.empty((BLOCK, 2), dtype=np.float32)
         try:
             while not self._leaving.is_set():
+                self.moved = time.monotonic()
                 self._obey()
+                self._hand_over()
                 actions = self.player.pull(bus)
                 self._output.write(bus)
                 self._listen(bus)
@@ -145,29 +219,33 @@ class Engine:
         finally:
             self._ahead.stop()
             self._output.close()
-            self._keep(sequencer.leave())
-            self._keeper.stop()
+            self._keep(self.sequencer.leave())
+            self._writer.stop()
 
-    def _begin(self, state: AirState | None) -> tuple[int, Sequencer, list[Action]]:
-        """Return the moment at which the first frame will be heard, and what sounds then.
+    def begin(self, programme: Programme, state: AirState | None) -> Begun:
+        """Work out the moment at which the first frame will be heard, and what sounds then.
 
-        Working that out takes time, on a busy machine more than there is: then it is done again,
-        for a later moment, and is quick because everything has been read.
+        That takes time, on a busy machine more than there is: then it is done again, for a moment
+        that leaves as much time as it took.
         """
+        lead_us = _LEAD_US
         for _ in range(_STARTS):
-            at_us = self._wall.now_us() + (0 if self._paced else _LEAD_US)
-            sequencer, begun = take_the_air(self.programme, state, at_us)
-            self._read_first(sequencer, begun)
-            if self._paced or self._wall.now_us() <= at_us + _DRIFT_US:
+            now_us = self._wall.now_us()
+            at_us = now_us + (0 if self._paced else lead_us)
+            sequencer, actions = take_the_air(programme, state, at_us)
+            self._read_first(sequencer, actions)
+            after_us = self._wall.now_us()
+            if self._paced or after_us <= at_us + _DRIFT_US:
                 break
-        return at_us, sequencer, begun
+            lead_us = max(lead_us, (after_us - now_us) * 5 // 4)
+        return Begun(at_us, sequencer, actions)
 
     def _read_first(self, sequencer: Sequencer, begun: Iterable[Action]) -> None:
         """Give the first item a moment to be read, so that the start is not a gap.
 
         It is joined in progress, or the first that the sequencer starts by itself.
         """
-        coming = Sequencer(self.programme, sequencer.state.copy()).advance(
+        coming = Sequencer(sequencer.programme, sequencer.state.copy()).advance(
             sequencer.state.frame + 1
         )
         first = [action for action in (*begun, *coming) if isinstance(action, StartVoice)]
@@ -210,11 +288,78 @@ class Engine:
             self._looked = -1
         return [item.cart for item in taken]
 
+    # -- another sequencer -------------------------------------------------------------------------
+
+    def adopt(self, snapshot: Snapshot, state: AirState | None, *, went_on: bool) -> bool:
+        """Go on by the station that was read; `state` is what had been kept of it.
+
+        `went_on`: the engine took the air from that very state. Called by another thread, which
+        works out where the station should be a moment from now; returns whether the pump was in
+        time for it.
+        """
+        assert self.player is not None
+        now = self.player.sequencer.state
+        at_us = us_from_frames(now.frame, self.rate) + now.offset_us
+        due = snapshot.programme.firings(now.fired_until_us, at_us + _SOON_US)
+        if went_on and not any(firing.event.acts for firing in due):
+            self.ask(lambda: self._go_by(snapshot)).result(_ADOPT_S)
+            return True
+        lead = _LEAD_BLOCKS
+        for _ in range(_STARTS):
+            frame = self.player.mixed + lead * BLOCK
+            at_us = us_from_frames(frame, self.rate) + now.offset_us + _HALF_FRAME_US
+            sequencer, begun = take_the_air(snapshot.programme, state, at_us)
+            begun = [one for one in begun if not isinstance(one, Dropped)]  # something sounded
+            voices = [one for one in begun if isinstance(one, StartVoice | StartOverlay)]
+            over = TakeOver(frame, at_us, sequencer, begun, voices, snapshot, Future())
+            self._take_over, self._looked = over, -1
+            if over.done.result(_ADOPT_S):
+                return True
+            lead *= 2
+        return False
+
+    def live_logs(self, snapshot: Snapshot) -> LiveLogs:
+        """Have the pump see of logs what is known alone; returns what it asks."""
+        if self.logs is None:
+            self.logs = LiveLogs(snapshot.logs)
+            snapshot.programme.logs = self.logs
+        return self.logs
+
+    def _go_by(self, snapshot: Snapshot) -> None:
+        """Look everything up in another programme from here on; what sounds goes on."""
+        self.live_logs(snapshot)
+        snapshot.programme.away.update(self.programme.away)
+        self.snapshot, self.programme = snapshot, snapshot.programme
+        self._writer.programme = snapshot.programme
+        self._writer.keep_state()
+        self.sequencer.go_by(snapshot.programme)
+        self._looked = -1
+
+    def _hand_over(self) -> None:
+        """Go on by another sequencer when it is its time."""
+        over, player = self._take_over, self.player
+        assert player is not None
+        if over is None or player.mixed < over.frame:
+            return
+        self._take_over = None
+        if player.mixed > over.frame:
+            over.done.set_result(False)  # too late: it is worked out for a later moment
+            return
+        self._keep(self.sequencer.leave())
+        self.live_logs(over.snapshot)
+        self.snapshot, self.programme = over.snapshot, over.snapshot.programme
+        self._writer.programme = self.programme
+        self._writer.new_session(over.at_us)
+        self._writer.keep_state()
+        player.take_over(over.sequencer, over.begun)
+        self._next_tick, self._next_look, self._looked = 0, 0, -1
+        over.done.set_result(True)
+
     def _keep(self, actions: list[Action]) -> None:
         assert self.player is not None
         state = self.sequencer.state
         seen = us_from_frames(self.player.at, self.rate) + state.offset_us
-        self._keeper.note(actions, state, seen)
+        self._writer.note(actions, state, seen)
 
     def _listen(self, bus: NDArray[np.float32]) -> None:
         """Follow the level, and step on when nothing is heard that should be."""
@@ -249,7 +394,8 @@ class Engine:
         self._next_tick = self.player.at + self.rate // 5
         self._follow_clock()
         self._look_ahead()
-        self._look_for_breaks()
+        self._look_for_hanging()
+        self._look_for_truncation()
         state = self.sequencer.state
         levels = [20 * log10(max(float(peak), 1e-5)) for peak in self._peaks]
         self.sight = Sight(
@@ -264,8 +410,10 @@ class Engine:
             self._output.late,
             self._ahead.underruns,
             self.player.limiter.reduced,
-            self._output.problem or self._keeper.problem,
+            self._output.problem or self._writer.problem,
             self._output.simulated,
+            self.snapshot is not None,
+            tuple(self.watchdog.standing) if self.watchdog else (),
         )
 
     def _follow_clock(self) -> None:
@@ -310,9 +458,44 @@ class Engine:
             for action in Sequencer(self.programme, state.copy()).skip()
             if isinstance(action, StartVoice)
         ]
+        if self._take_over is not None:
+            orders += self._take_over.voices
         self._ahead.want(orders)
 
-    def _look_for_breaks(self) -> None:
+    def _look_for_hanging(self) -> None:
+        """Give up sources whose disk does not answer, and hold what else lies there."""
+        for source in self._ahead.hanging():
+            folder = root_of(source.key[0], self.snapshot.roots if self.snapshot else ())
+            now_us = us_from_frames(self.sequencer.state.frame, self.rate)
+            now_us += self.sequencer.state.offset_us
+            gone = Away(folder, now_us, "it does not answer")
+            source.give_up(gone.reason)
+            if folder not in self.programme.away:
+                self.programme.away[folder] = gone
+                self.folders_changed({folder}, set())
+        self._ahead.forget_given_up()
+
+    def folders_changed(self, gone: set[str], back: set[str]) -> None:
+        """Take up that folders went away or came back; `programme.away` says so already."""
+        sequencer, tz = self.sequencer, self.programme.settings.tz
+        for folder in gone:
+            text = self.programme.away[folder].sentence(tz)
+            mend = f"Mount or reconnect {folder}."
+            frame = sequencer.state.frame
+            self.apply([Finding("folder-away", Severity.ALARM, frame, text, mend)])
+        for folder in back:
+            text = f"The folder {folder} is there again; the log goes on where it should be."
+            frame, mend = sequencer.state.frame, "Nothing needs to be done."
+            self.apply([Finding("folder-back", Severity.NOTE, frame, text, mend)])
+        if back:
+            for cart, why in list(self.programme.unplayable.items()):
+                if why.startswith("its folder"):
+                    del self.programme.unplayable[cart]
+            sequencer.folder_back()
+        if gone or back:
+            self._looked = -1
+
+    def _look_for_truncation(self) -> None:
         """Tell the sequencer of a file that was found to end before its cue out."""
         playing = self.sequencer.state.playing
         if playing is None:
@@ -324,6 +507,7 @@ class Engine:
             if planned is not None and position < planned - 1:
                 why = problem or "the file is shorter than it was when measured"
                 self.apply(self.sequencer.died(playing.id, position, why))
+                self.stir()
 
     def _planned_end(self) -> int | None:
         assert self.player is not None

@@ -28,6 +28,9 @@ if TYPE_CHECKING:
 SourceMaker = Callable[[Start, int], Source]
 
 
+_HAND_OVER_S = 0.5
+
+
 class _Silent:
     """A source that could not be opened."""
 
@@ -95,6 +98,23 @@ class Player:
                 self.mixer.overlay(self._voice(action), action)
             elif isinstance(action, FadeVoice):
                 self.mixer.fade(action)
+
+    @property
+    def mixed(self) -> int:
+        """The station frame that is decided and mixed next."""
+        return self._mixed
+
+    def take_over(self, sequencer: Sequencer, begun: Iterable[Action]) -> None:
+        """Go on by another sequencer, from its own present frame: what sounds fades out under it.
+
+        Its clock may count other frames than the former one.
+        """
+        shift = sequencer.state.frame - self._mixed
+        self.mixer.hand_over(self._mixed, shift, round(_HAND_OVER_S * self.rate))
+        self.sequencer = sequencer
+        self._mixed += shift
+        self.at += shift
+        self.apply(begun)
 
     def _voice(self, order: Start) -> Voice:
         try:

@@ -49,7 +49,6 @@ def render(
     recorder = Recorder()
     # decoding goes on beside mixing and writing, on another core
     ahead = ReadAhead(rate, patient=True)
-    ahead.start()
     player = Player(sequencer, begun, BLOCK, ahead.make_source)
     begin = player.at
     left = total = round(seconds * rate)

@@ -37,8 +37,6 @@ class LiveStream:
     `ended_at` (frames of the item, -1 while it goes on).
     """
 
-    room = 0  # the file reader has nothing to do for it
-
     def __init__(self, order: Start, rate: int, *, patient: bool = False) -> None:
         item = order.play.item
         self.key = (item.path, order.play.begin)
@@ -47,7 +45,6 @@ class LiveStream:
         self.underruns = 0
         self.closed = False
         self.taken = False
-        self.ring = np.empty((0, 2), dtype=np.float32)  # none to be used again
         self._url = item.path
         self._rate = rate
         self._patience = to_frames(item.patience_s, rate)
@@ -104,18 +101,11 @@ class LiveStream:
             self._change.notify_all()
         return done
 
-    def fill(self, order: Start, rate: int) -> None:
-        """There is nothing to do: a stream reads by itself."""
-
     def close(self) -> None:
         """Mark it as no longer needed."""
         self.closed = True
         with self._change:
             self._change.notify_all()
-
-    def release(self) -> None:
-        """Mark it as no longer needed; its thread gives the connection back."""
-        self.close()
 
     def _run(self) -> None:
         from av.error import FFmpegError

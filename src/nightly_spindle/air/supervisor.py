@@ -1,27 +1,42 @@
-"""Keeps the engine running: starts it again when it crashes or is killed. The intake too."""
+"""Keeps the engine running: starts it again however it ends. The intake too.
+
+It gives up only when the engine was told to leave, or when it is told itself.
+"""
 
 from __future__ import annotations
 
+import contextlib
+import logging
+import multiprocessing
+import os
 import signal
 import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from nightly_spindle.air.places import engine_pid
+from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.intake.place import intake_pid
+from nightly_spindle.store.messages import begin_messages, end_messages
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from multiprocessing.context import ForkServerProcess
     from pathlib import Path
 
+Life = Callable[[int, bool, bool], int]
 CRASHED = 70  # exit status of a crash of our own (EX_SOFTWARE in sysexits.h)
+LEFT = 0  # exit status of an engine that was told to leave
 _FIRST_WAIT_S = 0.1
 _LONGEST_WAIT_S = 5.0
 _STEADY_S = 1.0  # an engine that ran so long starts again at once; only a loop backs off
-
-
+_LIVED_S = 20.0  # one that ran so long has taken the air for good
+_SHORT_LIVES = 4  # after so many short ones in a row the safety net plays alone
+_KILLED = {-signal.SIGKILL, -signal.SIGTERM}  # by somebody's hand, not by what it plays
 _INTAKE_EVERY_S = 5.0
+_log = logging.getLogger(__name__)
 
 
 def intake_command(folder: Path) -> list[str]:
@@ -34,57 +49,134 @@ def keep_intake(folder: Path, leaving: threading.Event) -> None:
     child: subprocess.Popen[bytes] | None = None
     while not leaving.wait(0.0 if child is None else _INTAKE_EVERY_S):
         if (child is None or child.poll() is not None) and intake_pid(folder) is None:
-            child = subprocess.Popen(intake_command(folder), stdin=subprocess.PIPE)
+            try:
+                child = subprocess.Popen(intake_command(folder), stdin=subprocess.PIPE)
+            except OSError as error:  # no memory, no process left: tried again
+                _log.warning("the intake could not be started: %s", error)
+                leaving.wait(_INTAKE_EVERY_S)
         elif child is None:
             leaving.wait(_INTAKE_EVERY_S)
     if child is not None and child.stdin is not None:
         child.stdin.close()
-        child.wait(timeout=30)
+        try:
+            child.wait(timeout=30)
+        except subprocess.TimeoutExpired:
+            _log.warning("the intake does not end; it is killed")
+            child.kill()
 
 
-def supervise(arguments: Sequence[str], intake: Path | None = None) -> int:
-    """Run `nightly-spindle air` with these arguments until it ends by itself.
+class _Engine:
+    """The engine's process, started again and again.
 
-    The intake of the station `intake` is kept running beside it.
-
-    Returns its exit status. An engine that ends with a sentence (status 0, 1 or 2) is
-    not started again: it would only say the same.
+    Each is forked from a server that has everything imported, so that it is back in no time.
     """
-    command = [sys.executable, "-m", "nightly_spindle", "air", *arguments, "--no-supervisor"]
-    wait = _FIRST_WAIT_S
-    leaving = False
-    child: subprocess.Popen[bytes] | None = None
 
-    def leave(number: int, _frame: object) -> None:
-        nonlocal leaving
-        leaving = True
-        if child is not None:
-            child.send_signal(number)
+    def __init__(self, folder: Path, life: Life, preload: str) -> None:
+        self._folder, self._life = folder, life
+        self._context = multiprocessing.get_context("forkserver")
+        self._context.set_forkserver_preload([preload])
+        self._child: ForkServerProcess | None = None
+        self._lives = self._short_lives = 0
+        self._wait = _FIRST_WAIT_S
+        self.leaving = False
+        self._told = ""
 
-    signal.signal(signal.SIGTERM, leave)
-    signal.signal(signal.SIGINT, leave)
+    def leave(self, number: int, _frame: object) -> None:
+        """Pass a signal on, and start no other engine."""
+        self.leaving = True
+        if self._child is not None and self._child.pid is not None:
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(self._child.pid, number)
+
+    def wait_for_other(self) -> None:
+        """Wait while an engine runs that somebody else started."""
+        while not self.leaving and engine_pid(self._folder) is not None:
+            time.sleep(_FIRST_WAIT_S)
+
+    def run(self) -> int:
+        """Run engines until one was told to leave; returns its exit status."""
+        while not self.leaving:
+            begun = time.monotonic()
+            status = self._one_life()
+            if self.leaving or status == LEFT:
+                break
+            lived = time.monotonic() - begun
+            if status not in _KILLED:
+                self._short_lives = 0 if lived > _LIVED_S else self._short_lives + 1
+            self._wait = _FIRST_WAIT_S if lived > _STEADY_S else self._wait
+            self._tell(f"the engine ended with status {status}; it starts again", lived)
+            self._sleep(self._wait)
+            self._wait = min(self._wait * 2, _LONGEST_WAIT_S)
+        return LEFT
+
+    def _one_life(self) -> int:
+        """Run one engine to its end; returns its exit status, negative for a signal."""
+        resumed, alone = self._lives > 0, self._short_lives >= _SHORT_LIVES
+        self._lives += 1
+        try:
+            child = self._context.Process(
+                target=_live, args=(self._life, os.getpid(), resumed, alone), name="engine"
+            )
+            child.start()
+        except (OSError, EOFError) as error:  # no memory, no process left: tried again
+            _log.warning("the engine could not be started: %s", error)
+            return -1
+        self._child = child
+        while child.exitcode is None:
+            child.join(1.0)
+        return child.exitcode
+
+    def _tell(self, text: str, lived: float) -> None:
+        """Say what happened, a loop of the same but once."""
+        if text != self._told or lived > _STEADY_S:
+            _log.warning("%s (it had run for %.1f s)", text, lived)
+        self._told = text
+
+    def _sleep(self, seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end and not self.leaving:
+            time.sleep(0.05)
+
+
+def _live(life: Life, supervisor: int, resumed: bool, alone: bool) -> None:
+    """Be one engine, in the process that was forked for it."""
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+    status = CRASHED
+    try:
+        status = life(supervisor, resumed, alone)
+    except NightlySpindleError as error:
+        _log.error("%s", error)
+        status = error.exit_status
+    except Exception:  # the edge of the process  # noqa: BLE001
+        _log.exception("the engine ends by an error of its own")
+    end_messages()
+    sys.stdout.flush()
+    os._exit(status)
+
+
+def supervise(
+    folder: Path, life: Life, preload: str, *, with_intake: bool = True, waits: bool = False
+) -> int:
+    """Run engines, one after the other, until one is told to leave; returns the exit status.
+
+    `life(supervisor, resumed, alone)` runs one in a process of its own and returns its exit status:
+    `supervisor` is this process, `resumed` says that it is not the first, `alone` that the safety
+    net alone is to play. `preload` is the module that holds it. The intake of the station is kept
+    running beside, `with_intake`. `waits`: an engine runs already, whose supervisor is gone.
+    """
+    begin_messages(folder, "supervisor")
+    engine = _Engine(folder, life, preload)
+    signal.signal(signal.SIGTERM, engine.leave)
+    signal.signal(signal.SIGINT, engine.leave)
     done = threading.Event()
-    beside = threading.Thread(target=keep_intake, args=(intake, done), name="intake")
-    if intake is not None:
+    beside = threading.Thread(target=keep_intake, args=(folder, done), name="intake", daemon=True)
+    if with_intake:
         beside.start()
     try:
-        while True:
-            begun = time.monotonic()
-            child = subprocess.Popen(command)
-            if "--resumed" not in command:
-                command.append("--resumed")  # a simulated clock goes on instead of starting anew
-            status = child.wait()
-            if leaving or status in {0, 1, 2}:
-                return max(0, status)
-            wait = _FIRST_WAIT_S if time.monotonic() - begun > _STEADY_S else wait
-            print(
-                f"the engine ended with status {status}; it starts again in {wait:.1f} s",
-                file=sys.stderr,
-                flush=True,
-            )
-            time.sleep(wait)
-            wait = min(wait * 2, _LONGEST_WAIT_S)
+        if waits:
+            engine.wait_for_other()
+        return engine.run()
     finally:
         done.set()
-        if intake is not None:
-            beside.join()
+        if with_intake:
+            beside.join(timeout=40)

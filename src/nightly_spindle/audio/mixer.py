@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from math import pi
 from typing import TYPE_CHECKING, Protocol
 
@@ -56,6 +57,13 @@ class Voice:
         at, frames = order.at - self.play.start, max(1, order.frames)
         self._fades.append((at, frames, order.curve))
         self.left = min(self.left, max(0, at + frames - self._at))
+
+    def hand_over(self, at: int, shift: int, frames: int) -> None:
+        """Fade out from station frame `at` on; its clock counts `shift` frames more afterwards."""
+        since = at - self.play.start
+        self._fades.append((since, max(1, frames), Curve.EQUAL_POWER))
+        self.left = min(self.left, max(0, since + frames - self._at))
+        self.play = replace(self.play, id=-1, start=self.play.start + shift)
 
     @property
     def frames_done(self) -> int:
@@ -137,6 +145,13 @@ class Mixer:
         for voice in (*self.voices, *(voice for voice, _ in self.over)):
             if voice.play.id == order.play_id:
                 voice.fade(order)
+
+    def hand_over(self, at: int, shift: int, frames: int) -> None:
+        """Fade everything out from station frame `at` on; frames count `shift` more afterwards."""
+        for voice in (*self.voices, *(voice for voice, _ in self.over)):
+            voice.hand_over(at, shift, frames)
+        self.voices = [*self.voices, *(voice for voice, _ in self.over)]
+        self.over, self._ducks = [], []
 
     def mix(self, bus: NDArray[np.float32], at: int) -> list[Voice]:
         """Fill `bus` (frames, 2) with the sum of all voices from station frame `at` on.

@@ -39,9 +39,10 @@ def demo(options: argparse.Namespace) -> int:
         return 0
     _serve_relay()
     if options.no_window:
-        from nightly_spindle.air.supervisor import supervise
+        from nightly_spindle.cli.air import keep_on_air
+        from nightly_spindle.cli.wanted import Wanted
 
-        return supervise([str(folder), "--output", "standin"])
+        return keep_on_air(Wanted(folder, "standin"))
     from nightly_spindle.cli.desk import no_display, open_desk_on
 
     if no_display():

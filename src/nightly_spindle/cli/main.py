@@ -166,7 +166,8 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
 
 def _air(commands: argparse._SubParsersAction[Any]) -> None:
     air = _add(commands, "air", "air:on_air", "run the air engine", json=False)
-    air.add_argument("--output", choices=["standin", "device"], default="standin")
+    air.add_argument("--output", choices=["standin", "device"],
+                     help="default: what the station's settings name")  # fmt: skip
     air.add_argument("--device", help="name or number of the sound device")
     air.add_argument("--pace", type=float, help="run the stand-in faster than real time")
     air.add_argument("--clock", metavar="T", help="the stand-in's clock starts here")
@@ -176,7 +177,9 @@ def _air(commands: argparse._SubParsersAction[Any]) -> None:
     air.add_argument("--no-supervisor", action="store_true", help="do not restart after a crash")
     air.add_argument("--even-a-copy", action="store_true", help="air a copy made for trying")
     air.add_argument("--no-intake", action="store_true", help="do not take audio in beside it")
-    air.add_argument("--resumed", action="store_true", help=argparse.SUPPRESS)
+    air.add_argument("--log-level", choices=["DEBUG", "INFO", "WARNING"], default="INFO")
+    air.add_argument("--waits", action="store_true", help=argparse.SUPPRESS)
     ask = _add(commands, "tell", "air:tell", "tell a running engine to do something")
     ask.add_argument("order", choices=["skip", "stop", "go", "unattended", "attended", "leave"])
-    _add(commands, "status", "air:status", "say what is on air")
+    told = _add(commands, "status", "air:status", "say what is on air")
+    told.add_argument("--log", type=int, metavar="N", help="the last N lines of the messages, too")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 from zlib import crc32
@@ -22,7 +23,7 @@ from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import AirState, Outcome, Overlay, Play
 from nightly_spindle.core.spot_heard import share_heard, whole_frames
-from nightly_spindle.core.timebase import iso, length, us_from_frames
+from nightly_spindle.core.timebase import clock, iso, length, us_from_frames
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -64,7 +65,10 @@ class AsRun:
 
 @dataclass(frozen=True, slots=True)
 class Alarm:
-    """A finding that happened on air."""
+    """A finding that happened on air.
+
+    Equal ones are one with a count: `times`, the last of them at `last_us` (0: there is but one).
+    """
 
     key: str
     at_us: int
@@ -72,6 +76,22 @@ class Alarm:
     severity: str
     text: str
     mend: str
+    times: int = 1
+    last_us: int = 0
+
+    def told(self, tz: ZoneInfo) -> str:
+        """What is told of it, with how often where that is more than once."""
+        if self.times < 2:
+            return self.text
+        return f"{self.text} ({self.times} times, the last at {clock(self.last_us, tz)})"
+
+
+def fold_of(code: str, text: str) -> str:
+    """Return what equal alarms have in common: all but figures; titles keep theirs."""
+    parts = re.split("(“[^”]*”)", text)
+    return f"{code} " + "".join(
+        part if part.startswith("“") else re.sub(r"\d+", "#", part) for part in parts
+    )
 
 
 def records(

@@ -156,6 +156,10 @@ class Sequencer(Onward):
             return []
         return [*over, Ended(playing, self.state.frame, Outcome.CUT, note)]
 
+    def go_by(self, programme: Programme) -> None:
+        """Look everything up in another programme from here on."""
+        self.programme, self._planned, self._foreseen = programme, None, None
+
     def folder_back(self) -> None:
         """A folder that was away is there again: what waited for it comes next."""
         folder_back(self.state)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 # what `sqlite3` raises when the disk, a lock or damage refuses
 DatabaseRefused = sqlite3.DatabaseError
 
-LATEST = "0008"
+LATEST = "0009"
 DATABASE = "station.db"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import os
 from typing import IO, TYPE_CHECKING
@@ -24,7 +25,10 @@ class Lock:
         try:
             file = self.path.open("a+", encoding="ascii")
         except OSError as error:
-            raise StorageFault(f"{self.path} cannot be written: {error.strerror}") from error
+            try:  # a disk that cannot be written can still be locked
+                file = self.path.open("r", encoding="ascii")
+            except OSError:
+                raise StorageFault(f"{self.path} cannot be written: {error.strerror}") from error
         try:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError as error:
@@ -32,11 +36,10 @@ class Lock:
             pid = file.read().strip() or "unknown"
             file.close()
             raise LockHeld(pid) from error
-        file.seek(0)
-        file.truncate()
-        file.write(f"{os.getpid()}\n")
-        file.flush()
         self._file = file
+        with contextlib.suppress(OSError):  # the disk is full, or read-only: the lock holds
+            os.ftruncate(file.fileno(), 0)
+            os.pwrite(file.fileno(), f"{os.getpid()}\n".encode(), 0)
 
     def release(self) -> None:
         """Let go of the lock."""

@@ -18,6 +18,7 @@ from nightly_spindle.core.logs import read_bytes
 from nightly_spindle.core.name_pattern import Entry, candidates, nearest
 from nightly_spindle.store.log_lookup import match_log, parse_as
 from nightly_spindle.store.made_hours import made_reading
+from nightly_spindle.store.patience import Hangs, Patience
 
 if TYPE_CHECKING:
     import sqlite3
@@ -48,8 +49,10 @@ class LogReader:
         connection: sqlite3.Connection,
         items: dict[int, Item],
         settle_s: float = 0.0,
+        patience: Patience | None = None,
     ) -> None:
         self._folder = folder
+        self._patience = patience or Patience()
         self._connection = connection
         self._items = items
         self._settle_s = settle_s
@@ -59,15 +62,22 @@ class LogReader:
         self._stale: set[Place] = set()
         self._lists: dict[Place, tuple[str, str, tuple[str, ...]]] = {}
 
+    def use(self, connection: sqlite3.Connection) -> None:
+        """Read the library from another connection from here on."""
+        self._connection = connection
+
     def reading(self, drop: LogDrop, slot: Slot) -> LogReading:
         """Return what is known of the log; it is looked for the first time it is asked for."""
+        known = self.known(drop, slot)
+        return known if known is not None else self.refresh(drop, slot)
+
+    def known(self, drop: LogDrop, slot: Slot) -> LogReading | None:
+        """Return what is known of the log without looking, None when nothing is."""
         if drop.id == OWN_DROP:
-            return self._made(slot)
+            return self._known.get((OWN_DROP, f"{slot.start_us}"))
         known = self._known.get((drop.id, slot.key))
-        if known is None:
-            return self.refresh(drop, slot)
         # an hour that comes twice has one log and two slots
-        return known if known.slot == slot else replace(known, slot=slot)
+        return known if known is None or known.slot == slot else replace(known, slot=slot)
 
     def refresh(self, drop: LogDrop, slot: Slot) -> LogReading:
         """Look at the file again and read it when it is new or has changed."""
@@ -82,7 +92,7 @@ class LogReader:
                 found.append(self._made(slot))
                 continue
             if drop.folder not in listings:
-                listings[drop.folder] = _listing(drop.folder)
+                listings[drop.folder] = self._listing(drop.folder)
             found.append(self._look(drop, slot, listings[drop.folder]))
         return found
 
@@ -157,8 +167,12 @@ class LogReader:
 
     def _read(self, drop: LogDrop, blank: LogReading) -> LogReading:
         try:
-            data = read_bytes(Path(drop.folder) / blank.file)
+            path = Path(drop.folder) / blank.file
+            data = self._patience.ask(drop.folder, lambda: read_bytes(path))
             log = parse_as(self._connection, data, blank.file, drop)
+        except Hangs as error:
+            problem = f"{drop.folder}/{blank.file} cannot be read: {error.strerror}"
+            return replace(blank, state=ReadingState.UNREADABLE, problem=problem)
         except LogUnreadable as error:
             return replace(blank, state=ReadingState.UNREADABLE, problem=str(error))
         edits = self.edits(drop.id, blank.slot.key)
@@ -186,6 +200,13 @@ class LogReader:
         self._known[place] = replace(known, problem=told)
         return self._known[place]
 
+    def _listing(self, folder: str) -> list[Entry] | str:
+        """Return the files of a folder, or in words why it cannot be read."""
+        try:
+            return self._patience.ask(folder, lambda: _files_in(folder))
+        except OSError as error:
+            return f"the folder {folder} cannot be read: {error.strerror or error}"
+
     def _growing(self, path: str, signature: Signature) -> bool:
         if not self._settle_s:
             return False
@@ -212,19 +233,16 @@ class LogReader:
         return reading
 
 
-def _listing(folder: str) -> list[Entry] | str:
-    """Return the files of a folder, or in words why it cannot be read."""
+def _files_in(folder: str) -> list[Entry]:
+    """Return the plain files of a folder; OSError when it cannot be read."""
     found = []
-    try:
-        with os.scandir(folder) as entries:
-            for entry in entries:
-                try:
-                    stat = entry.stat()
-                except OSError:
-                    continue  # it went away meanwhile, or is a link to nothing
-                found.append(Entry(entry.name, stat.st_size, stat.st_mtime_ns))
-    except OSError as error:
-        return f"the folder {folder} cannot be read: {error.strerror}"
+    with os.scandir(folder) as entries:
+        for entry in entries:
+            try:
+                stat = entry.stat()
+            except OSError:
+                continue  # it went away meanwhile, or is a link to nothing
+            found.append(Entry(entry.name, stat.st_size, stat.st_mtime_ns))
     return found
 
 

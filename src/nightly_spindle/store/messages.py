@@ -24,6 +24,7 @@ FOLDER = "messages"
 _MOST_BYTES = 1_000_000
 _KEPT_FILES = 3
 _TAIL_BYTES = 256 * 1024
+_writers: list[QueueListener] = []
 
 
 class _Stamped(logging.Formatter):
@@ -69,7 +70,14 @@ def begin_messages(folder: Path, who: str, level: str = "INFO", *, echo: bool = 
     root.addHandler(QueueHandler(waiting))
     writer = QueueListener(waiting, *handlers, respect_handler_level=True)
     writer.start()
-    atexit.register(writer.stop)
+    _writers.append(writer)
+    atexit.register(end_messages)
+
+
+def end_messages() -> None:
+    """Write what is left to say; nothing is said after that."""
+    while _writers:
+        _writers.pop().stop()
 
 
 def last_messages(folder: Path, most: int) -> list[str]:

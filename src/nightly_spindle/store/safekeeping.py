@@ -24,7 +24,7 @@ from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.safekeeping import Backup, backup_due, surplus
 from nightly_spindle.store.database import DATABASE, LATEST, connect
 from nightly_spindle.store.lock import holder
-from nightly_spindle.store.snapshot import file_problem
+from nightly_spindle.store.roots import file_problem
 from nightly_spindle.store.station import absolute, read_settings
 
 if TYPE_CHECKING:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
-import os
 import sqlite3
+import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.declared import group_from, specs
 from nightly_spindle.core.drops import DropOptions, LogDrop
 from nightly_spindle.core.errors import SettingRefused
@@ -27,7 +28,9 @@ from nightly_spindle.store.formats import read_formats
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import ITEM, item_from, items_by_cart
 from nightly_spindle.store.log_reader import LogReader
+from nightly_spindle.store.patience import Patience
 from nightly_spindle.store.pools import carts_of, read_pools
+from nightly_spindle.store.roots import look_at_files, note_files
 from nightly_spindle.store.segues import read_segues
 from nightly_spindle.store.station import absolute
 
@@ -59,6 +62,14 @@ class Snapshot:
     programme: Programme
     logs: LogReader
     count: int
+    roots: tuple[str, ...]
+    patience: Patience
+
+    def use(self, connection: sqlite3.Connection) -> None:
+        """Read from another connection from here on; the former is closed."""
+        former, self.connection = self.connection, connection
+        self.logs.use(connection)
+        former.close()
 
     def reach(self, carts: Iterable[int]) -> None:
         """Bring the items with these cart numbers into the programme's reach."""
@@ -84,7 +95,14 @@ class Snapshot:
             self.reach(line.overlay.cart for line in state.upcoming
                        if line.overlay is not None and line.overlay.cart)  # fmt: skip
         self.look_for_files()
-        self.programme.standing = self._standing(from_us)
+        self.programme.standing = [*self._away(), *self._standing(from_us)]
+
+    def _away(self) -> list[Standing]:
+        """Return which folders are away."""
+        tz = self.programme.settings.tz
+        return [Standing("folder-away", Severity.ALARM, gone.sentence(tz),
+                         f"Mount or reconnect {gone.folder}, or name the folder as it was.")
+                for gone in self.programme.away.values()]  # fmt: skip
 
     def _standing(self, now_us: int) -> list[Standing]:
         """Return what is wrong with the station at any hour."""
@@ -96,38 +114,25 @@ class Snapshot:
         return backup_standing(self.programme.settings, tried, since, now_us)
 
     def look_for_files(self) -> None:
-        """Note which items in reach have no readable file."""
-        for item in list(self.programme.items.values()):
-            problem = file_problem(item.path)
-            if problem:
-                self.programme.unplayable[item.cart] = problem
-            else:
-                self.programme.unplayable.pop(item.cart, None)
+        """Note which items in reach have no readable file, and which folders are away."""
+        programme = self.programme
+        now_us = time.time_ns() // 1000
+        found = look_at_files(self.patience, self.roots, list(programme.items.values()), now_us,
+                              programme.away)  # fmt: skip
+        note_files(programme, found)
 
 
-def file_problem(path: str) -> str:
-    """Return why a file cannot be read, empty when nothing speaks against it."""
-    try:
-        size = os.stat(path).st_size  # noqa: PTH116 - this runs for every item of a night
-    except FileNotFoundError:
-        return f"the file {path} is not there"
-    except OSError as error:
-        return f"the file {path} cannot be read: {error.strerror}"
-    if size == 0:
-        return f"the file {path} is empty"
-    if not os.access(path, os.R_OK):
-        return f"the file {path} may not be read"
-    return ""
-
-
-def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
+def open_station(
+    folder: Path, *, settle_s: float = 0.0, patience: Patience | None = None
+) -> Snapshot:
     """Read the station in `folder`. `settle_s`: how long a log must have stood unchanged."""
+    patience = patience or Patience()
     connection = connect(folder)
     count = change_count(connection)
     settings, segues = read_rules(connection)
     events, drops = read_events(connection, folder)
     items: dict[int, Item] = {}
-    logs = LogReader(folder, connection, items, settle_s)
+    logs = LogReader(folder, connection, items, settle_s, patience)
     spots = read_spots(connection, folder)
     holdings, carts = read_holdings(connection, folder, events, fillers_of(spots))
     pools, inside = read_pools(connection)
@@ -135,7 +140,8 @@ def open_station(folder: Path, *, settle_s: float = 0.0) -> Snapshot:
     programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
                           pools=pools, in_category=inside, spots=spots,
                           formats=formats)  # fmt: skip
-    snapshot = Snapshot(folder, connection, programme, logs, count)
+    roots = read_roots(connection, folder)
+    snapshot = Snapshot(folder, connection, programme, logs, count, roots, patience)
     snapshot.reach(carts | carts_of(pools) | spot_carts(spots) | format_carts(formats))
     load_pool(snapshot)
     return snapshot
@@ -160,6 +166,13 @@ def load_pool(snapshot: Snapshot) -> None:
     # what is in reach already stays as it is: the engine takes edits up when it can
     reach = snapshot.programme.items
     snapshot.programme.pool = [reach.setdefault(item.cart, item) for item in pool]
+
+
+def read_roots(connection: sqlite3.Connection, folder: Path) -> tuple[str, ...]:
+    """Read the folders (absolute) that audio lies in."""
+    return tuple(
+        absolute(folder, row["path"]) for row in connection.execute("SELECT path FROM root")
+    )
 
 
 def change_count(connection: sqlite3.Connection) -> int:

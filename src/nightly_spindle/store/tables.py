@@ -421,5 +421,9 @@ alarm = Table(
     Column("severity", Text, nullable=False),
     Column("text", Text, nullable=False),
     Column("mend", Text, nullable=False),
+    Column("times", Integer, nullable=False, server_default="1"),
+    Column("last_us", Integer, nullable=False, server_default="0"),
+    Column("fold", Text, nullable=False, server_default=""),
     Index("alarm_by_time", "at_us"),
+    Index("alarm_by_fold", "fold", "last_us"),
 )

@@ -1,0 +1,115 @@
+"""Edits of the station, passed on to a running engine: items, events, spots, pools, formats."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from nightly_spindle.store.campaigns import carts_of as spot_carts
+from nightly_spindle.store.campaigns import fillers_of, read_spots
+from nightly_spindle.store.formats import carts_of as format_carts
+from nightly_spindle.store.formats import read_formats
+from nightly_spindle.store.holdings import read_holdings
+from nightly_spindle.store.item_reading import items_by_cart
+from nightly_spindle.store.pools import carts_of, read_pools
+from nightly_spindle.store.snapshot import (
+    CATEGORY_SIZE,
+    change_count,
+    items_since,
+    read_events,
+    read_roots,
+    read_rules,
+)
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
+
+    from nightly_spindle.air.engine import Engine
+    from nightly_spindle.core.drops import LogDrop
+    from nightly_spindle.core.events import TimedEvent
+    from nightly_spindle.core.items import Item
+    from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.core.spots import SpotPlan
+    from nightly_spindle.store.snapshot import Snapshot
+
+
+class EditFollower:
+    """Keeps a running engine's programme true to the station. Runs in the watcher's thread."""
+
+    def __init__(self, snapshot: Snapshot, engine: Engine) -> None:
+        self._snapshot, self._engine = snapshot, engine
+        self._count = snapshot.count
+        self._late: dict[int, Item] = {}
+        self._sent: dict[int, Item] = {}
+        self._asked: Future[list[int]] | None = None
+        self._spots: SpotPlan | None = None
+
+    def follow(self) -> None:
+        """Pass edited items on, each when it is not just about to start."""
+        snapshot = self._snapshot
+        count = change_count(snapshot.connection)
+        reach = snapshot.programme.items
+        if count != self._count:
+            changed = items_since(snapshot.connection, snapshot.folder, self._count)
+            self._late |= {item.cart: item for item in changed if item.cart in reach}
+            there = {i.cart for i in items_by_cart(snapshot.connection, snapshot.folder, [*reach])}
+            for cart in set(reach) - there:
+                reach.pop(cart, None)
+            events, drops = read_events(snapshot.connection, snapshot.folder)
+            self._pass_on_spots()
+            self._pass_on_events(events, drops)
+            self._pass_on_pools()
+            settings, segues = read_rules(snapshot.connection)
+            self._pass_on_formats(settings)
+            snapshot.roots = read_roots(snapshot.connection, snapshot.folder)
+            self._engine.tell(lambda: snapshot.programme.go_by(settings, segues), "the settings")
+            snapshot.logs.forget()  # a line that was missing may be in the library now
+            self._count = count
+        if self._asked is not None and self._asked.done():
+            for cart in self._asked.result():
+                if self._late.get(cart) is self._sent[cart]:  # not edited again meanwhile
+                    del self._late[cart]
+            self._asked = None
+        if self._late and self._asked is None:
+            self._sent, engine = dict(self._late), self._engine
+            late = list(self._sent.values())
+            self._asked = engine.ask(lambda: engine.renew(late))
+
+    def _pass_on_events(self, events: list[TimedEvent], drops: dict[int, LogDrop]) -> None:
+        """Have the engine go by other events, log drops, lists, folders or categories."""
+        snapshot = self._snapshot
+        programme = snapshot.programme
+        fillers = fillers_of(self._spots or programme.spots)
+        holdings, carts = read_holdings(snapshot.connection, snapshot.folder, events, fillers)
+        snapshot.reach(carts)
+        same = (events, drops, holdings) == (programme.events, programme.drops, programme.holdings)
+        if not same:
+            edited = partial(programme.set_events, events, drops, holdings)
+            self._engine.tell(edited, "the timed events")
+
+    def _pass_on_spots(self) -> None:
+        """Have the engine go by other campaigns, break patterns, or another placing."""
+        snapshot = self._snapshot
+        spots = self._spots = read_spots(snapshot.connection, snapshot.folder)
+        snapshot.reach(spot_carts(spots))
+        if spots != snapshot.programme.spots:
+            spots.work_out()  # here, not between two blocks
+            self._engine.tell(partial(snapshot.programme.set_spots, spots), "the campaigns")
+
+    def _pass_on_pools(self) -> None:
+        """Have the engine go by other pools of overlays."""
+        snapshot = self._snapshot
+        programme = snapshot.programme
+        pools, inside = read_pools(snapshot.connection)
+        snapshot.reach(carts_of(pools))
+        same = (pools, inside) == (list(programme.pools), programme.in_category)
+        if not same:
+            self._engine.tell(partial(programme.set_pools, pools, inside), "the pools")
+
+    def _pass_on_formats(self, settings: StationSettings) -> None:
+        """Have the engine go by other format clocks, plans or rules of rotation."""
+        snapshot = self._snapshot
+        formats = read_formats(snapshot.connection, settings, CATEGORY_SIZE)
+        snapshot.reach(format_carts(formats))
+        if formats != snapshot.programme.formats:
+            self._engine.tell(partial(snapshot.programme.set_formats, formats), "the formats")
