@@ -48,7 +48,9 @@ def engine(station):
     from nightly_spindle.air.player import Player
 
     still = Still()
-    made = Engine(open_station(station), Idle(), still, still, paced=True)
+    snapshot = open_station(station)
+    made = Engine(snapshot.programme, Idle(), still, still, paced=True)
+    made.snapshot = snapshot
     sequencer, begun = take_the_air(made.programme, None, NOON)
     made.player = Player(sequencer, begun, 2048, made._ahead.make_source)
     leaving = threading.Event()

@@ -24,6 +24,7 @@ from nightly_spindle.store.catalogue import Catalogue, Query
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.journal import (
     Journal,
+    alarms_between,
     as_run_between,
     decode_state,
     encode_state,
@@ -81,13 +82,49 @@ def test_migration_0002_keeps_what_the_first_schema_held(tmp_path, monkeypatch):
         old.execute("INSERT INTO category VALUES (3, 'Nights')")
         old.execute("INSERT INTO item_category VALUES (7, 3)")
     old.close()
-    assert database.LATEST == "0008"
+    assert database.LATEST == "0009"
     connect(tmp_path).close()  # opening migrates
     catalogue = Catalogue(tmp_path)
     for words in ("wren", "ebb", "nights", "7"):
         assert catalogue.find(Query(words)).carts.tolist() == [7], words
     detail = catalogue.detail(7)
     assert (detail.overview, detail.item.measure.cue_out_s) == (b"\1\2", 59.0)
+
+
+def test_migration_0009_keeps_the_alarms_that_were(tmp_path, monkeypatch):
+    from nightly_spindle.store import schema
+
+    monkeypatch.setattr(schema, "LATEST", "0008")
+    migrate(tmp_path / "station.db")
+    monkeypatch.undo()
+    with sqlite3.connect(tmp_path / "station.db") as old:
+        old.execute("INSERT INTO alarm VALUES ('k', 5, 'dead-air', 'alarm', 'Silent.', 'Listen.')")
+    old.close()
+    (alarm,) = alarms_between(connect(tmp_path), 0, 10)
+    assert (alarm.text, alarm.times, alarm.last_us) == ("Silent.", 1, 0)
+
+
+def test_the_unit_runs_the_program_where_it_really_is(station, tmp_path, monkeypatch, capsys):
+    import shlex
+
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    moved = station.with_name('odd "name" 100%')
+    station.rename(moved)
+    assert main(["station", "service", str(moved), "--write"]) == 0
+    (unit,) = (tmp_path / "config/systemd/user").glob("*.service")
+    lines = dict(
+        line.split("=", 1)
+        for line in unit.read_text().splitlines()
+        if "=" in line and line[0] != "#"
+    )
+    words = shlex.split(lines["ExecStart"].replace("%%", "%").replace("$$", "$"))
+    assert os.access(words[0], os.X_OK)
+    assert words[1:4] == ["-m", "nightly_spindle", "air"]
+    assert Path(words[4]) == moved
+    told = subprocess.run([*words[:3], "--version"], capture_output=True, text=True, check=True)
+    assert told.stdout.strip()
+    assert lines["Restart"] == "always"
+    assert "1" not in lines["RestartPreventExitStatus"].split()
 
 
 def test_a_newer_database_is_refused_clearly(station):
@@ -317,6 +354,7 @@ def test_a_full_disk_loses_nothing_that_memory_holds(station, tmp_path):
     try:
         new_station(small / "st", {"name": "S", "timezone": "UTC"})
         journal = Journal(small / "st")
+        journal.prepare()  # as the writer's thread does before anything happens
         with (
             (small / "filler").open("wb", buffering=0) as filler,
             pytest.raises(OSError, match="No space"),

@@ -13,12 +13,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from nightly_spindle.air.live_logs import LiveLogs
-from nightly_spindle.air.player import Player
+from nightly_spindle.air.hand_over import HandOver
+from nightly_spindle.air.player import BLOCK, Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.core.actions import (
     Action,
-    Dropped,
     Finding,
     Severity,
     Start,
@@ -30,7 +29,6 @@ from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US, clock, us_from_frames
 from nightly_spindle.store.roots import root_of
-from nightly_spindle.store.snapshot import Snapshot
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -39,14 +37,15 @@ if TYPE_CHECKING:
 
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.journal_writer import JournalWriter
+    from nightly_spindle.air.live_logs import LiveLogs
     from nightly_spindle.air.outputs import Output
     from nightly_spindle.air.watchdog import Watchdog
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
+    from nightly_spindle.store.snapshot import Snapshot
 
 _log = logging.getLogger(__name__)
-BLOCK = 2048  # frames: 46 ms at 44,100
 _ROWS = BLOCK * 2 // 128
 _PREVIEW_S = 60.0  # how far ahead it is worked out what to read
 _DEAD_AIR_S = 3.0
@@ -56,10 +55,6 @@ _DRIFT_US = 50_000
 _DRIFT_TICKS = 3
 _STARTS = 4  # times that a start is worked out until it is in time
 _METER_FALL = np.float32(0.8)
-_ADOPT_S = 60.0  # the pump answers within so long, or stands
-_LEAD_BLOCKS = 24  # about a second
-_HALF_FRAME_US = 12
-_SOON_US = 2_000_000
 _OBEY_S = 0.01  # of a block's 46 ms
 _IMMINENT_S = 2.0  # an item that starts so soon keeps the audio that is read for it
 
@@ -92,22 +87,6 @@ class Begun:
     actions: list[Action]
 
 
-@dataclass(frozen=True, slots=True)
-class TakeOver:
-    """Another sequencer, to be gone by from station frame `frame` on (`at_us` on the wall clock).
-
-    `done` says whether the pump was in time.
-    """
-
-    frame: int
-    at_us: int
-    sequencer: Sequencer
-    begun: list[Action]
-    voices: list[Start]
-    snapshot: Snapshot
-    done: Future[bool]
-
-
 class Engine:
     """Runs one station. Everything but `ask`, `tell`, `sight` and `leave` is the pump's own thread.
 
@@ -131,7 +110,7 @@ class Engine:
         self.watchdog: Watchdog | None = None
         self.stir: Callable[[], None] = lambda: None  # has the watcher look at files soon
         self.moved = float("inf")  # when the pump last went round (monotonic s)
-        self._writer = writer
+        self.writer = writer
         self._output = output
         self._wall = wall
         self._paced = paced  # the wall clock is the output's own: there is no drift
@@ -147,7 +126,7 @@ class Engine:
         self._next_look = 0
         self._looked = -1
         self._orders: list[Start] = []
-        self._take_over: TakeOver | None = None
+        self.hand_over = HandOver(self)
         self.player: Player | None = None
         self.sight: Sight | None = None
 
@@ -166,7 +145,7 @@ class Engine:
             error = None if answer.cancelled() else answer.exception()
             if error is not None:
                 _log.error("%s could not be taken up", about, exc_info=error)
-                self._writer.alarm(
+                self.writer.alarm(
                     "not-taken-up",
                     f"The engine could not take up {about} ({type(error).__name__}: {error}).",
                     "See the engine's messages; it goes on with what it had.",
@@ -177,11 +156,22 @@ class Engine:
     def tell_alarm(self, code: str, text: str, mend: str) -> None:
         """Raise an alarm. From any thread; it is written though the pump stands."""
         _log.warning("%s", text)
-        self._writer.alarm(code, text, mend)
+        self.writer.alarm(code, text, mend)
 
     def leave(self) -> None:
         """Go off the air after the present block."""
         self._leaving.set()
+
+    def station_changed(self) -> None:
+        """Look ahead again: what is looked things up in has changed."""
+        self._looked, self._next_tick, self._next_look = -1, 0, 0
+
+    def keep(self, actions: list[Action]) -> None:
+        """Have what happened written down."""
+        assert self.player is not None
+        state = self.sequencer.state
+        seen = us_from_frames(self.player.at, self.rate) + state.offset_us
+        self.writer.note(actions, state, seen)
 
     # -- the pump -----------------------------------------------------------------------
 
@@ -201,7 +191,7 @@ class Engine:
         if self.logs is not None:  # from here on nothing is looked for by the pump
             self.programme.logs = self.logs
         self.player = Player(sequencer, begun.actions, BLOCK, self._ahead.make_source)
-        self._writer.start(at_us, seen_us, left=left)
+        self.writer.start(at_us, seen_us, left=left)
         while not self._paced and self._wall.now_us() < at_us:
             time.sleep(0.002)
         bus = np.empty((BLOCK, 2), dtype=np.float32)
@@ -209,18 +199,18 @@ class Engine:
             while not self._leaving.is_set():
                 self.moved = time.monotonic()
                 self._obey()
-                self._hand_over()
+                self.hand_over.at_block()
                 actions = self.player.pull(bus)
                 self._output.write(bus)
                 self._listen(bus)
-                self._keep(actions)
+                self.keep(actions)
                 if self.player.at >= self._next_tick:
                     self._tick()
         finally:
             self._ahead.stop()
             self._output.close()
-            self._keep(self.sequencer.leave())
-            self._writer.stop()
+            self.keep(self.sequencer.leave())
+            self.writer.stop()
 
     def begin(self, programme: Programme, state: AirState | None) -> Begun:
         """Work out the moment at which the first frame will be heard, and what sounds then.
@@ -288,79 +278,6 @@ class Engine:
             self._looked = -1
         return [item.cart for item in taken]
 
-    # -- another sequencer -------------------------------------------------------------------------
-
-    def adopt(self, snapshot: Snapshot, state: AirState | None, *, went_on: bool) -> bool:
-        """Go on by the station that was read; `state` is what had been kept of it.
-
-        `went_on`: the engine took the air from that very state. Called by another thread, which
-        works out where the station should be a moment from now; returns whether the pump was in
-        time for it.
-        """
-        assert self.player is not None
-        now = self.player.sequencer.state
-        at_us = us_from_frames(now.frame, self.rate) + now.offset_us
-        due = snapshot.programme.firings(now.fired_until_us, at_us + _SOON_US)
-        if went_on and not any(firing.event.acts for firing in due):
-            self.ask(lambda: self._go_by(snapshot)).result(_ADOPT_S)
-            return True
-        lead = _LEAD_BLOCKS
-        for _ in range(_STARTS):
-            frame = self.player.mixed + lead * BLOCK
-            at_us = us_from_frames(frame, self.rate) + now.offset_us + _HALF_FRAME_US
-            sequencer, begun = take_the_air(snapshot.programme, state, at_us)
-            begun = [one for one in begun if not isinstance(one, Dropped)]  # something sounded
-            voices = [one for one in begun if isinstance(one, StartVoice | StartOverlay)]
-            over = TakeOver(frame, at_us, sequencer, begun, voices, snapshot, Future())
-            self._take_over, self._looked = over, -1
-            if over.done.result(_ADOPT_S):
-                return True
-            lead *= 2
-        return False
-
-    def live_logs(self, snapshot: Snapshot) -> LiveLogs:
-        """Have the pump see of logs what is known alone; returns what it asks."""
-        if self.logs is None:
-            self.logs = LiveLogs(snapshot.logs)
-            snapshot.programme.logs = self.logs
-        return self.logs
-
-    def _go_by(self, snapshot: Snapshot) -> None:
-        """Look everything up in another programme from here on; what sounds goes on."""
-        self.live_logs(snapshot)
-        snapshot.programme.away.update(self.programme.away)
-        self.snapshot, self.programme = snapshot, snapshot.programme
-        self._writer.programme = snapshot.programme
-        self._writer.keep_state()
-        self.sequencer.go_by(snapshot.programme)
-        self._looked = -1
-
-    def _hand_over(self) -> None:
-        """Go on by another sequencer when it is its time."""
-        over, player = self._take_over, self.player
-        assert player is not None
-        if over is None or player.mixed < over.frame:
-            return
-        self._take_over = None
-        if player.mixed > over.frame:
-            over.done.set_result(False)  # too late: it is worked out for a later moment
-            return
-        self._keep(self.sequencer.leave())
-        self.live_logs(over.snapshot)
-        self.snapshot, self.programme = over.snapshot, over.snapshot.programme
-        self._writer.programme = self.programme
-        self._writer.new_session(over.at_us)
-        self._writer.keep_state()
-        player.take_over(over.sequencer, over.begun)
-        self._next_tick, self._next_look, self._looked = 0, 0, -1
-        over.done.set_result(True)
-
-    def _keep(self, actions: list[Action]) -> None:
-        assert self.player is not None
-        state = self.sequencer.state
-        seen = us_from_frames(self.player.at, self.rate) + state.offset_us
-        self._writer.note(actions, state, seen)
-
     def _listen(self, bus: NDArray[np.float32]) -> None:
         """Follow the level, and step on when nothing is heard that should be."""
         # NumPy reduces rows of 128 samples ten times as fast as rows of two
@@ -410,7 +327,7 @@ class Engine:
             self._output.late,
             self._ahead.underruns,
             self.player.limiter.reduced,
-            self._output.problem or self._writer.problem,
+            self._output.problem or self.writer.problem,
             self._output.simulated,
             self.snapshot is not None,
             tuple(self.watchdog.standing) if self.watchdog else (),
@@ -458,8 +375,7 @@ class Engine:
             for action in Sequencer(self.programme, state.copy()).skip()
             if isinstance(action, StartVoice)
         ]
-        if self._take_over is not None:
-            orders += self._take_over.voices
+        orders += self.hand_over.voices()
         self._ahead.want(orders)
 
     def _look_for_hanging(self) -> None:

@@ -140,6 +140,7 @@ class JournalWriter:
     # -- the thread --------------------------------------------------------------------------------
 
     def _run(self) -> None:
+        self._journal.prepare()
         while True:
             over = self._stop.wait(_EVERY_S)
             self.moved = time.monotonic()

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 SourceMaker = Callable[[Start, int], Source]
 
 
+BLOCK = 2048  # frames of the live engine's blocks: 46 ms at 44,100
 _HAND_OVER_S = 0.5
 
 

@@ -23,10 +23,11 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.air.clock import SystemClock
 from nightly_spindle.air.control import Control
-from nightly_spindle.air.engine import BLOCK, Engine
+from nightly_spindle.air.engine import Engine
 from nightly_spindle.air.journal_writer import JournalWriter
 from nightly_spindle.air.live_logs import LiveLogs, NoLogs
 from nightly_spindle.air.places import AirLock, socket_path
+from nightly_spindle.air.player import BLOCK
 from nightly_spindle.air.station_watcher import StationWatcher
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.cli.common import instant
@@ -278,9 +279,10 @@ class EngineProcess:
             return
         state, _, _ = self._newest(opened)
         went_on = state is not None and state is self._kept_state()
-        while not self.engine.adopt(opened.snapshot, state, went_on=went_on):
+        while not self.engine.hand_over.adopt(opened.snapshot, state, went_on=went_on):
             time.sleep(1.0)
-        self._watcher.attach(self.engine, opened.snapshot, self.engine.live_logs(opened.snapshot))
+        assert self.engine.logs is not None
+        self._watcher.attach(self.engine, opened.snapshot, self.engine.logs)
         _log.warning("the station is read; the engine goes on by it")
 
     def _mind_supervisor(self) -> None:

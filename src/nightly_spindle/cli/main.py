@@ -120,6 +120,9 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     told = _add(group, "settings", "station:settings", "say and change the station's settings")
     told.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
                       help="change one; may be given again")  # fmt: skip
+    service = _add(group, "service", "station:service", "a systemd user unit for the engine",
+                   json=False)  # fmt: skip
+    service.add_argument("--write", action="store_true", help="put it where systemd finds it")
     safe_commands(group, _add)
     measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")

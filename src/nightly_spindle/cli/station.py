@@ -1,14 +1,15 @@
-"""`station new`, `measure`."""
+"""`station new`, `station settings`, `station service`, `measure`."""
 
 from __future__ import annotations
 
+import os
 import sys
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.cli.common import print_json
-from nightly_spindle.core.errors import AudioUnreadable, InputFault
+from nightly_spindle.core.errors import AudioUnreadable, InputFault, StorageFault
 from nightly_spindle.core.timebase import length
 
 if TYPE_CHECKING:
@@ -56,6 +57,29 @@ def settings(options: argparse.Namespace) -> int:
     else:
         for name, value in now.items():
             print(f"{name}={value}")
+    return 0
+
+
+def service(options: argparse.Namespace) -> int:
+    """Print, or write, a systemd user unit that keeps the station's engine running."""
+    from nightly_spindle.air.unit import unit_name, unit_text
+    from nightly_spindle.store.station import read_settings
+
+    folder = Path(options.folder).resolve()
+    read_settings(folder)  # says so when there is no station
+    text = unit_text(folder, Path(sys.executable))
+    if not options.write:
+        print(text, end="")
+        return 0
+    base = os.environ.get("XDG_CONFIG_HOME") or str(Path.home() / ".config")
+    target = Path(base) / "systemd/user" / unit_name(folder)
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise StorageFault(f"{target} cannot be written: {error.strerror or error}") from error
+    print(f"{target} is written; start it with:")
+    print(f"  systemctl --user daemon-reload && systemctl --user enable --now {target.name}")
     return 0
 
 

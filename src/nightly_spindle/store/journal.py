@@ -76,6 +76,10 @@ class Journal:
     def _waiting(self) -> list[AsRun | Alarm]:
         return [*self._lines, *self._alarms]
 
+    def prepare(self) -> None:
+        """Reserve the side file's room, and take up what an earlier run could not write."""
+        self._take_side_file()
+
     def close_open(self, seen_us: int) -> None:
         """Have the plays that an engine left open end at its last sign of life.
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import logging
 import os
 import sqlite3
 import tempfile
@@ -20,12 +21,15 @@ from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle import __version__
-from nightly_spindle.core.errors import InputFault, StorageFault
+from nightly_spindle.core.errors import InputFault, NightlySpindleError, StorageFault
 from nightly_spindle.core.safekeeping import Backup, backup_due, surplus
 from nightly_spindle.store.database import DATABASE, LATEST, connect
 from nightly_spindle.store.lock import holder
 from nightly_spindle.store.roots import file_problem
+from nightly_spindle.store.state_file import STATE_FILE
 from nightly_spindle.store.station import absolute, read_settings
+
+_log = logging.getLogger(__name__)
 
 if TYPE_CHECKING:
     from nightly_spindle.core.settings import StationSettings
@@ -158,7 +162,12 @@ def restore(path: Path, folder: Path, *, replace: bool = False) -> dict[str, Any
         if any(holder(folder / lock) for lock in ("air.lock", "intake.lock")):
             raise InputFault(f"{folder} is on air or takes audio in; stop it first")
         stamp = datetime.now(UTC).strftime("%Y%m%dT%H%M%SZ")
-        back_up(folder, folder / "backups" / f"before restoring {stamp}{_SUFFIX}")
+        try:
+            back_up(folder, folder / "backups" / f"before restoring {stamp}{_SUFFIX}")
+        except (NightlySpindleError, sqlite3.DatabaseError) as error:
+            # what is damaged cannot be backed up: it is put aside as it is
+            _log.warning("%s is put aside as it is: %s", folder / DATABASE, error)
+            (folder / DATABASE).rename(folder / "backups" / f"damaged {stamp}.db")
     try:
         _unpack(path, manifest, folder)
     except OSError as error:
@@ -183,8 +192,9 @@ def _unpack(path: Path, manifest: dict[str, Any], folder: Path) -> None:
             if PurePosixPath(name).parts[0] == _LOGS:
                 target = folder / _LOGS / PurePosixPath(name).name
                 target.write_bytes(pack.read(name))
-    for left in ("-wal", "-shm"):
-        (folder / f"{DATABASE}{left}").unlink(missing_ok=True)
+    # what an engine kept belongs to the station that was there
+    for left in (f"{DATABASE}-wal", f"{DATABASE}-shm", STATE_FILE):
+        (folder / left).unlink(missing_ok=True)
     fresh.replace(folder / DATABASE)
 
 
