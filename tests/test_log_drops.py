@@ -35,6 +35,7 @@ from nightly_spindle.store.journal import alarms_between
 from nightly_spindle.store.library import Library
 from nightly_spindle.store.log_board import LogBoard
 from nightly_spindle.store.log_drops import save_drop, set_edits, settle
+from nightly_spindle.store.log_reader import LogReader
 from nightly_spindle.store.segues import set_rule
 from nightly_spindle.store.snapshot import open_station
 
@@ -234,9 +235,11 @@ def test_looking_again_at_a_folder_that_is_as_it_was_costs_one_listing(hourly, m
     slots = drop.slots(settings.tz, settings.day_start, begin - 1, begin + 47 * 3600 * 10**6)
     write_hour(hourly, "261124_25.m3u", song_names(hourly))
     asked, listed = [], []
-    near, listing = log_reader.nearest, log_reader._listing
+    near, listing = log_reader.nearest, LogReader._listing
     monkeypatch.setattr(log_reader, "nearest", lambda *a: asked.append(a) or near(*a))
-    monkeypatch.setattr(log_reader, "_listing", lambda f: listed.append(f) or listing(f))
+    monkeypatch.setattr(
+        LogReader, "_listing", lambda self, folder: listed.append(folder) or listing(self, folder)
+    )
     wanted = [(drop, slot) for slot in slots]
     first = snapshot.logs.look(wanted)
     assert (len(asked), len(listed)) == (len(slots), 1)

@@ -1,6 +1,8 @@
 """File names of logs: patterns, slots, what lies there and what is close."""
 
+import random
 from datetime import date, datetime, time, timedelta
+from time import process_time
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -118,7 +120,7 @@ def test_candidates_are_ranked_by_spelling_then_age():
     ],
 )
 def test_a_name_that_is_close_says_what_differs(name, differs):
-    entries = [Entry("2026-11-23.m3u"), Entry(name), Entry("cover.jpg")]
+    entries = ["2026-11-23.m3u", name, "cover.jpg"]
     found = nearest("2026-11-24.m3u", entries, NIGHT, "%Y-%m-%d.m3u")
     assert [(one.name, one.differs) for one in found] == [(name, differs)]
     (other,) = nearest("2026-11-24.m3u", entries[::2], NIGHT, "%Y-%m-%d.m3u")
@@ -126,7 +128,7 @@ def test_a_name_that_is_close_says_what_differs(name, differs):
 
 
 def test_a_date_with_its_parts_exchanged_is_a_slip_though_it_is_a_date_too():
-    entries = [Entry("261123_03.m3u"), Entry("241126_03.m3u"), Entry("241125_03.m3u")]
+    entries = ["261123_03.m3u", "241126_03.m3u", "241125_03.m3u"]
     found = nearest("261124_03.m3u", entries, NIGHT.replace(hour=3), "%y%m%d_%H.m3u")
     assert [one.name for one in found] == ["241126_03.m3u"]
     assert found[0].differs == "the same date in another order"
@@ -234,3 +236,18 @@ def test_a_drop_stands_for_its_own_events():
     assert len(found) == 25
     assert all(b - a == HOUR for a, b in zip(found, found[1:], strict=False))
     assert timedelta(microseconds=found[-1] - found[0]) == timedelta(hours=24)
+
+
+def test_ten_thousand_strange_files_are_looked_at_in_no_time_and_the_slip_is_found():
+    dice = random.Random(7)
+    words = ("strange", "2026 11 mix", "Show 24", "11 of 26", "aa")
+    there = [f"{dice.choice(words)} {n} file {dice.randrange(10**5)} of no log.txt"
+             for n in range(10_000)]  # fmt: skip
+    there[7000] = "2026-11-2.m3u"
+    there[8000] = "24 Nov 2026.m3u"
+    begun = process_time()
+    found = nearest("2026-11-24.m3u", there, NIGHT, "%Y-%m-%d.m3u")
+    took = process_time() - begun
+    assert [near.name for near in found][:1] == ["2026-11-2.m3u"]
+    # four days of it were 13 s: a bound with room for a slow machine
+    assert took < 2.0

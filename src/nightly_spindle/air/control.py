@@ -56,6 +56,7 @@ class Control:
         self._thread = threading.Thread(target=self._run, name="control", daemon=True)
         self._ready = threading.Event()
         self._clients = 0
+        self._server: asyncio.Server | None = None
         self.moved = time.monotonic()  # when its thread last went round
         self._ops: dict[str, Callable[[dict[str, Any]], Any]] = {
             "state": self._state,
@@ -107,25 +108,35 @@ class Control:
 
     def _serve_until_stopped(self) -> None:
         self._path.unlink(missing_ok=True)  # the lock is ours, so nobody serves it
-        before = os.umask(0o177)
-        try:
-            server = self._loop.run_until_complete(
-                asyncio.start_unix_server(self._serve, str(self._path), limit=_LONGEST)
-            )
-        finally:
-            os.umask(before)
+        self._loop.run_until_complete(self._listen())
         beat = self._loop.create_task(self._beat())
         self._ready.set()
         self._loop.run_forever()
-        server.close()
         beat.cancel()
+        if self._server is not None:
+            self._server.close()
         for task in asyncio.all_tasks(self._loop):
             task.cancel()
         self._loop.run_until_complete(asyncio.sleep(0))
 
+    async def _listen(self) -> None:
+        before = os.umask(0o177)
+        try:
+            self._server = await asyncio.start_unix_server(
+                self._serve, str(self._path), limit=_LONGEST
+            )
+        finally:
+            os.umask(before)
+
     async def _beat(self) -> None:
+        """Say that the thread moves; open the socket again where somebody removed it."""
         while True:
             self.moved = time.monotonic()
+            if not self._path.exists():
+                _log.warning("%s was removed; it is opened again", self._path)
+                with contextlib.suppress(OSError):  # its folder went too: tried again
+                    self._path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+                    await self._listen()
             await asyncio.sleep(0.5)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:

@@ -80,7 +80,9 @@ class EditFollower:
         snapshot = self._snapshot
         programme = snapshot.programme
         fillers = fillers_of(self._spots or programme.spots)
-        holdings, carts = read_holdings(snapshot.connection, snapshot.folder, events, fillers)
+        holdings, carts = read_holdings(
+            snapshot.connection, snapshot.folder, events, fillers, snapshot.patience
+        )
         snapshot.reach(carts)
         same = (events, drops, holdings) == (programme.events, programme.drops, programme.holdings)
         if not same:
@@ -90,7 +92,7 @@ class EditFollower:
     def _pass_on_spots(self) -> None:
         """Have the engine go by other campaigns, break patterns, or another placing."""
         snapshot = self._snapshot
-        spots = self._spots = read_spots(snapshot.connection, snapshot.folder)
+        spots = self._spots = read_spots(snapshot.connection, snapshot.folder, snapshot.patience)
         snapshot.reach(spot_carts(spots))
         if spots != snapshot.programme.spots:
             spots.work_out()  # here, not between two blocks

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from concurrent.futures import Future
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -68,7 +69,7 @@ class HandOver:
             return True
         lead = _LEAD_BLOCKS
         for _ in range(_TRIES):
-            frame = player.mixed + lead * BLOCK
+            began, frame = time.monotonic(), player.mixed + lead * BLOCK
             at_us = us_from_frames(frame, engine.rate) + now.offset_us + _HALF_FRAME_US
             sequencer, begun = take_the_air(snapshot.programme, state, at_us)
             begun = [one for one in begun if not isinstance(one, Dropped)]  # something sounded
@@ -77,7 +78,8 @@ class HandOver:
             self._ready = ready
             if ready.done.result(_PUMP_S):
                 return True
-            lead *= 2
+            took = time.monotonic() - began
+            lead = max(2 * lead, round(took * 1.5 * engine.rate / BLOCK))
         return False
 
     # -- the pump's side ---------------------------------------------------------------------------

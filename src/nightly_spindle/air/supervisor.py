@@ -15,6 +15,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from multiprocessing import forkserver
 from typing import TYPE_CHECKING
 
 from nightly_spindle.air.places import engine_pid
@@ -35,6 +36,7 @@ _STEADY_S = 1.0  # an engine that ran so long starts again at once; only a loop 
 _LIVED_S = 20.0  # one that ran so long has taken the air for good
 _SHORT_LIVES = 4  # after so many short ones in a row the safety net plays alone
 _KILLED = {-signal.SIGKILL, -signal.SIGTERM}  # by somebody's hand, not by what it plays
+_INTAKE_AFTER_S = 2.0  # the engine takes the air first
 _INTAKE_EVERY_S = 5.0
 _log = logging.getLogger(__name__)
 
@@ -47,6 +49,7 @@ def intake_command(folder: Path) -> list[str]:
 def keep_intake(folder: Path, leaving: threading.Event) -> None:
     """Start the intake of a station whenever none runs, until told to leave; then end ours."""
     child: subprocess.Popen[bytes] | None = None
+    leaving.wait(_INTAKE_AFTER_S)
     while not leaving.wait(0.0 if child is None else _INTAKE_EVERY_S):
         if (child is None or child.poll() is not None) and intake_pid(folder) is None:
             try:
@@ -89,7 +92,8 @@ class _Engine:
                 os.kill(self._child.pid, number)
 
     def wait_for_other(self) -> None:
-        """Wait while an engine runs that somebody else started."""
+        """Wait while an engine runs that somebody else started, ready for its end."""
+        forkserver.ensure_running()
         while not self.leaving and engine_pid(self._folder) is not None:
             time.sleep(_FIRST_WAIT_S)
 

@@ -11,17 +11,11 @@ from importlib import import_module
 from typing import Any, NoReturn
 
 from nightly_spindle import __version__
-from nightly_spindle.cli.campaign_options import campaign_commands
-from nightly_spindle.cli.event_options import NAMES, event_commands
-from nightly_spindle.cli.format_options import format_commands
-from nightly_spindle.cli.library_options import library_commands
-from nightly_spindle.cli.log_options import log_commands
-from nightly_spindle.cli.marker_options import marker_commands
-from nightly_spindle.cli.overlay_options import overlay_commands
-from nightly_spindle.cli.safe_options import safe_commands
 from nightly_spindle.core.errors import NightlySpindleError
 
 Runner = Callable[[argparse.Namespace], int]
+_ON_AIR = {"air", "tell", "status"}
+_OPTIONS = ("library", "marker", "log", "event", "overlay", "campaign", "format")
 CRASHED = 70  # EX_SOFTWARE in sysexits.h: our own mistake, never one that was foreseen
 
 
@@ -41,7 +35,8 @@ def run() -> NoReturn:
 
 def main(arguments: Sequence[str]) -> int:
     """Run one subcommand; returns the exit status (0, 1 not done, 2 bad input)."""
-    options = _parser().parse_args(_spelt_out(arguments))
+    given = _spelt_out(arguments)
+    options = _parser(given[0] if given else "").parse_args(given)
     try:
         module, function = options.runner.split(":")
         runner: Runner = getattr(import_module(f"nightly_spindle.cli.{module}"), function)
@@ -56,6 +51,10 @@ def main(arguments: Sequence[str]) -> int:
 def _spelt_out(arguments: Sequence[str]) -> list[str]:
     """`events DIR` is short for `events expand DIR`."""
     given = list(arguments)
+    if given[:1] != ["events"]:
+        return given
+    from nightly_spindle.cli.event_options import NAMES
+
     if given[:1] == ["events"] and len(given) > 1 and given[1] not in {*NAMES, "-h", "--help"}:
         return ["events", "expand", *given[1:]]
     return given
@@ -68,7 +67,7 @@ class _Parser(argparse.ArgumentParser):
         self.exit(2, f"{self.prog}: {message}; see `{self.prog} --help`\n")
 
 
-def _parser() -> argparse.ArgumentParser:
+def _parser(first: str) -> argparse.ArgumentParser:
     parser = _Parser(
         prog="nightly-spindle",
         description="Runs a small internet radio station unattended all night. "
@@ -77,15 +76,12 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=__version__)
     parser.set_defaults(runner="desk:open_desk", folder=None)
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
-    _station(commands)
-    library_commands(commands, _add)
-    marker_commands(commands, _add)
-    _planning(commands)
-    log_commands(commands, _add)
-    event_commands(commands, _add)
-    overlay_commands(commands, _add)
-    campaign_commands(commands, _add)
-    format_commands(commands, _add)
+    if first not in _ON_AIR:  # which must be there at once, and needs no other command's options
+        _station(commands)
+        _planning(commands)
+        for module in _OPTIONS:
+            options = import_module(f"nightly_spindle.cli.{module}_options")
+            getattr(options, f"{module}_commands")(commands, _add)
     _air(commands)
     return parser
 
@@ -123,6 +119,8 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     service = _add(group, "service", "station:service", "a systemd user unit for the engine",
                    json=False)  # fmt: skip
     service.add_argument("--write", action="store_true", help="put it where systemd finds it")
+    from nightly_spindle.cli.safe_options import safe_commands
+
     safe_commands(group, _add)
     measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, check_campaign
 from nightly_spindle.core.declared import changed_group, specs
-from nightly_spindle.core.errors import InputFault, SettingRefused
+from nightly_spindle.core.errors import InputFault, SettingRefused, clipped
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping
@@ -78,7 +78,9 @@ def _check_columns(columns: list[str], name: str) -> None:
             f"{', '.join(COLUMNS)}"
         )
     if strange:
-        raise InputFault(f"{name} has a column “{strange[0]}”; columns are {', '.join(COLUMNS)}")
+        raise InputFault(
+            f"{name} has a column “{clipped(strange[0])}”; columns are {', '.join(COLUMNS)}"
+        )
     if len(set(columns)) < len(columns):
         raise InputFault(f"{name} has a column twice")
 

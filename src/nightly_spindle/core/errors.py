@@ -19,6 +19,12 @@ Our own mistakes are neither, and are not caught.
 from __future__ import annotations
 
 
+def clipped(said: object, most: int = 160) -> str:
+    """Return a text in a length that fits into a sentence: foreign files hold words without end."""
+    text = str(said)
+    return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
 class NightlySpindleError(Exception):
     """Anything that is reported to a person in one sentence."""
 

@@ -15,7 +15,7 @@ from math import gcd
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.day_rules import DAY_S, day_rule_from
-from nightly_spindle.core.errors import InputFault, SettingRefused
+from nightly_spindle.core.errors import InputFault, SettingRefused, clipped
 from nightly_spindle.core.event_values import event_values, events_from
 from nightly_spindle.core.events import AfterSongs, Entry, EventOptions, TimedEvent
 from nightly_spindle.core.recurrence import TimeRule
@@ -178,6 +178,10 @@ def _until_in_utc(rrule: str, tz: ZoneInfo) -> str:
     return ";".join(parts)
 
 
+# what the library raises at properties that are odd in one way or another
+_ODD = (KeyError, ValueError, TypeError, AttributeError, IndexError, OverflowError,
+        OSError)  # fmt: skip
+
 # -- reading ---------------------------------------------------------------------------------------
 
 
@@ -193,18 +197,19 @@ def from_calendar(data: bytes, tz: ZoneInfo, now_us: int) -> list[TimedEvent]:
         raise InputFault(f"the calendar has more than {_MOST_BYTES // 1_000_000} MB")
     try:
         calendar = Calendar.from_ical(data)
-    except (ValueError, IndexError, KeyError, TypeError) as error:
-        raise InputFault(f"this is no iCalendar file: {error}") from error
+    except (*_ODD, RecursionError) as error:
+        raise InputFault(f"this is no iCalendar file: {clipped(error)}") from error
     found: list[TimedEvent] = []
     moved: dict[str, list[datetime]] = {}
     by_uid: dict[str, int] = {}
     for part in calendar.walk():
         if part.name not in {"VEVENT", "VTODO"} or (part.name == "VTODO" and MINE not in part):
             continue
+        _once_each(part)
         event = _read(part, tz, now_us)
         uid = str(part.get("UID", ""))
         if "RECURRENCE-ID" in part:
-            moved.setdefault(uid, []).append(_local(part.decoded("RECURRENCE-ID"), tz))
+            moved.setdefault(uid, []).append(_moved_from(part, event.name, tz))
             event = replace(event, id=0)
         else:
             by_uid[uid] = len(found)
@@ -219,8 +224,28 @@ def from_calendar(data: bytes, tz: ZoneInfo, now_us: int) -> list[TimedEvent]:
     return found
 
 
+def _once_each(part: Any) -> None:
+    """Keep the first of a property that stands there twice though it may stand there once.
+
+    RFC 5545 3.6.1 names them; what comes twice by mistake says the same, or nothing can be known.
+    """
+    for name in ("SUMMARY", "UID", "DTSTART", "DTEND", "DURATION", "RECURRENCE-ID", MINE):
+        if isinstance(part.get(name), list):
+            part[name] = part[name][0]
+
+
+def _moved_from(part: Any, name: str, tz: ZoneInfo) -> datetime:
+    """Return the time of its series that a changed instance stands for."""
+    try:
+        return _local(part.decoded("RECURRENCE-ID"), tz)
+    except _ODD as error:
+        raise InputFault(
+            f"the calendar's event “{name}” names no time of its series that can be read"
+        ) from error
+
+
 def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
-    name = " ".join(str(part.get("SUMMARY", "")).split()) or "Without a name"
+    name = clipped(" ".join(str(part.get("SUMMARY", "")).split())) or "Without a name"
     mine = _mine(part)
     if mine is not None and (part.name == "VTODO" or not isinstance(mine.rule, TimeRule)):
         return replace(mine, name=name)  # its times follow from others: they are not read back
@@ -231,7 +256,7 @@ def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
             _times(part, "RDATE", tz),
             _times(part, "EXDATE", tz),
         )
-    except (KeyError, ValueError, TypeError, AttributeError) as error:
+    except _ODD as error:
         raise InputFault(f"the calendar's event “{name}” has no time that can be read") from error
     if mine is not None:
         wrote = dated_of(mine, tz, now_us)
@@ -243,10 +268,13 @@ def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
     try:
         rule.check()
     except SettingRefused as error:
-        raise InputFault(f"the calendar's event “{name}”: {error}") from error
+        raise InputFault(f"the calendar's event “{name}”: {clipped(error)}") from error
     if mine is not None:
         return replace(mine, name=name, rule=rule)
-    lasts = min(max(_length_s(part), 0.0), 86_400.0)
+    try:
+        lasts = min(max(_length_s(part), 0.0), 86_400.0)
+    except _ODD as error:
+        raise InputFault(f"the calendar's event “{name}” has no length that can be read") from error
     options = EventOptions(length_s=lasts)
     return TimedEvent(0, name, rule, Entry.CUT_IN, (), enabled=False, options=options)
 

@@ -11,6 +11,7 @@ over, not when the last stand-in was: so nothing adds up.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Action, Dropped, Finding, Severity
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.away import Away
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
-    from nightly_spindle.core.running import AirState, Line
+    from nightly_spindle.core.running import AirState, Line, Play
 
 MOST_SKIPPED = 3  # lines skipped in a row before the safety net plays something
 _WORTH_S = 20.0  # what is left of a line's time is filled when there is so much of it
@@ -84,6 +85,16 @@ def note_start(programme: Programme, state: AirState, line: Line, item: Item) ->
         return
     begun = min(kept.until, state.frame)
     state.hold = Hold(0, begun, begun + _lasts(programme, item))
+
+
+def put_back(programme: Programme, state: AirState, playing: Play) -> None:
+    """Let the line that should be on air keep what is left of its time: its folder is away."""
+    line = replace(playing.line, id=state.take_id())
+    until = playing.start + _lasts(programme, playing.item)
+    state.upcoming.insert(0, line)
+    state.hold = Hold(line.id, playing.start, until)
+    state.playing = None
+    state.revision += 1
 
 
 def folder_back(state: AirState) -> None:

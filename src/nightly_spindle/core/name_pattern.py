@@ -45,6 +45,7 @@ PARTS = {
     "%w": "weekday 0-6 (Sunday 0)", "*": "any text",
 }  # fmt: skip
 ANOTHER_TIME = "the log of another time"
+_LOOKED_AT, _DATED = 40, 12  # names that are compared letter by letter, and read as dates
 _CLOSE = 0.7  # of 1: names less alike are not the same name mistyped
 _NOT_LYING_ABOUT_S = 45 * 86_400.0  # logs of dates nearer than this do lie in the folder
 _CODE = re.compile(r"%-?[A-Za-z%]|\*|[^%*]+|%")
@@ -129,12 +130,18 @@ class Entry:
     mtime_ns: int = 0
 
 
+def fitting(wanted: str, names: Iterable[str]) -> list[str]:
+    """Return the names that fit a written name."""
+    folded = _expression(_same(wanted))
+    return [name for name in names if folded.fullmatch(_same(name))]
+
+
 def candidates(wanted: str, entries: Iterable[Entry]) -> list[Entry]:
     """Return the entries that fit a written name, best first (see the module)."""
     exact, folded = _expression(wanted), _expression(_same(wanted))
-    fitting = [entry for entry in entries if folded.fullmatch(_same(entry.name))]
+    there = [entry for entry in entries if folded.fullmatch(_same(entry.name))]
     return sorted(
-        fitting, key=lambda e: (exact.fullmatch(e.name) is None, -e.mtime_ns, e.name.casefold())
+        there, key=lambda e: (exact.fullmatch(e.name) is None, -e.mtime_ns, e.name.casefold())
     )
 
 
@@ -142,6 +149,7 @@ def _expression(wanted: str) -> re.Pattern[str]:
     return re.compile(".*".join(map(re.escape, wanted.split("*"))), re.DOTALL)
 
 
+@lru_cache(maxsize=65_536)
 def _same(text: str) -> str:
     return unicodedata.normalize("NFC", text).casefold()
 
@@ -161,57 +169,87 @@ class Near:
 
 def nearest(
     wanted: str,
-    entries: Sequence[Entry],
+    there: Sequence[str],
     when: datetime,
     pattern: str,
     names: Sequence[str] = WEEKDAYS,
     most: int = 3,
 ) -> tuple[Near, ...]:
-    """Return the names that come closest to the one looked for, best first.
+    """Return which of the names that lie there come closest to the one looked for, best first.
 
-    `when` is the local time that the log is for. Names that the pattern writes for other days or
-    hours are other logs, not a slip of this one: the nearest is told when there is nothing else.
-    A date far away that is this one with its parts exchanged (241126 for 261124) is a slip.
+    `when` is the local time that the log is for, `names` the seven names of the weekdays. Names
+    that the pattern writes for other days or hours are other logs, not a slip of this one: the
+    nearest is told when there is nothing else. A date far away that is this one with its parts
+    exchanged (241126 for 261124) is a slip. However many files lie there, few are looked at
+    closely: those most alike, and those that say the day.
     """
-    others: list[tuple[float, str]] = []
+    away_of = _distance(pattern, when, names)
     chosen: list[tuple[float, str, bool]] = []
-    for entry in entries:
-        away = _away(pattern, entry.name, when, names)
+    for name in _worth_a_look(wanted, there, when):
+        away = away_of(name)
         if away is not None and away < _NOT_LYING_ABOUT_S:
-            others.append((away, entry.name))
             continue
-        dated = _says_same_date(entry.name, wanted, when)
+        dated = _says_same_date(name, wanted, when)
         if away is not None and not dated:
-            others.append((away, entry.name))
             continue
-        close = difflib.SequenceMatcher(None, _same(wanted), _same(entry.name)).ratio()
+        close = difflib.SequenceMatcher(None, _same(wanted), _same(name)).ratio()
         if close + 0.4 * dated > _CLOSE:
-            chosen.append((-close - 0.4 * dated, entry.name, dated))
-    if not chosen and others:
-        return (Near(min(others)[1], ANOTHER_TIME),)
+            chosen.append((-close - 0.4 * dated, name, dated))
+    if not chosen:
+        others = [(away, name) for name in there if (away := away_of(name)) is not None]
+        return (Near(min(others)[1], ANOTHER_TIME),) if others else ()
     best = sorted(chosen)[:most]
     return tuple(Near(name, _differs(wanted, name, dated)) for _, name, dated in best)
 
 
-def _away(pattern: str, name: str, when: datetime, names: Sequence[str]) -> float | None:
-    """Return how far from a time the log of that name is (s), None when it is none of these."""
+def _worth_a_look(wanted: str, there: Sequence[str], when: datetime) -> list[str]:
+    """Return the names that are most like the one looked for, and most of those with its day."""
+    if len(there) <= _LOOKED_AT:
+        return list(there)
+    from rapidfuzz import fuzz, process
+
+    # reading dates out of a name takes long: of those that seem to say the day, a few
+    dated = [name for name in there if _may_say_date(name, when)]
+    known = set(dated)
+    others = [name for name in there if name not in known]
+    found: list[str] = []
+    for some, most in ((dated, _DATED), (others, _LOOKED_AT)):
+        best = process.extract(_same(wanted), some, scorer=fuzz.ratio, processor=_same, limit=most)
+        found += [name for name, _, _ in best]
+    return found
+
+
+def _distance(pattern: str, when: datetime, names: Sequence[str]) -> Callable[[str], float | None]:
+    """Return what tells how far from a time the log of a name is (s), None when it is no log."""
     codes = set(parts_of(pattern))
     if codes & _WEEKDAY and not codes & (_MONTH | {"%j"}):
         week = [when + timedelta(days=days) for days in range(1, 7)]
-        same = (at for at in week if _same(written(pattern, at, names)) == _same(name))
-        at = next(same, None)
-    else:
+        days = {_same(written(pattern, at, names)): at for at in reversed(week)}
+
+        def weekly(name: str) -> float | None:
+            at = days.get(_same(name))
+            return None if at is None else abs((at - when).total_seconds())
+
+        return weekly
+
+    def dated(name: str) -> float | None:
         at = read_name(pattern, name, when)
-        if at is not None and _same(written(pattern, at, names)) != _same(name):
-            at = None
-    return None if at is None else abs((at - when).total_seconds())
+        if at is None or _same(written(pattern, at, names)) != _same(name):
+            return None
+        return abs((at - when).total_seconds())
+
+    return dated
+
+
+def _may_say_date(name: str, when: datetime) -> bool:
+    """Whether a name holds the day, and the month in some way: a look that costs nothing."""
+    months = (f"{when:%m}", str(when.month), MONTHS[when.month - 1][:3])
+    return str(when.day) in name and any(_same(m) in _same(name) for m in months)
 
 
 def _says_same_date(name: str, wanted: str, when: datetime) -> bool:
     """Whether a name says the day (and hour) looked for, in another way."""
-    # a look that costs nothing first: the day must be in it, and the month
-    months = (f"{when:%m}", str(when.month), MONTHS[when.month - 1][:3])
-    if str(when.day) not in name or not any(_same(m) in _same(name) for m in months):
+    if not _may_say_date(name, when):
         return False
     asked = re.findall(r"\d+", wanted)
     hourly = f"{when:%H}" in asked or bool(re.search(rf"\d{{4,}}{when:%H}\b", wanted))
@@ -271,6 +309,9 @@ _DATES = {
     2: ("%y", "%m", "%d", "%H"),
     1: ("%-m", "%-d", "%u"),
 }
+_WIDTHS = {"%Y": 4, "%j": 3, "%u": 1, "%w": 1}  # digits; two of all others
+_WORDS = {"%A", "%a", "%B", "%b", "%p"}
+_ANY_WIDTH = _WORDS | {"%-m", "%-d", "%-H"}
 _RANK = {code: at for at, code in enumerate(("%Y", "%y", "%m", "%d"))}
 _MOST_RUNS = 5
 
@@ -286,11 +327,12 @@ def patterns_from(name: str, around: datetime) -> list[str]:
     stem, end = (stem, dot + suffix) if dot else (name, "")
     pieces = re.findall(r"\d+|[^\W\d_]+|[\W_]+", stem)
     found: list[tuple[tuple[float, ...], str]] = []
+    said: dict[str, str] = {}  # what the codes so far read in the name
 
     def go(at: int, sofar: str, used: frozenset[str], runs: int) -> None:
         if at == len(pieces):
             whole = sofar + end.replace("%", "%%")
-            score = _score(whole, used, name, around)
+            score = _score(whole, used, _time_of(said, around), around)
             if score is not None:
                 found.append((score, whole))
             return
@@ -301,15 +343,40 @@ def patterns_from(name: str, around: datetime) -> list[str]:
         elif piece.isalpha():
             options += _named(piece)
         for option in options:
-            roles = [_role(code) for code in parts_of(option) if code in PARTS]
-            if len(set(roles)) == len(roles) and not used & set(roles):
-                go(at + 1, sofar + option, used | set(roles), runs + piece.isdigit())
+            codes = [code for code in parts_of(option) if code in PARTS]
+            roles = {_role(code) for code in codes}
+            if len(roles) < len(codes) or used & roles:
+                continue
+            read = _read_piece(option, piece) if codes else {}
+            if read is not None:
+                said.update(read)
+                go(at + 1, sofar + option, used | roles, runs + piece.isdigit())
+                for code in read:
+                    del said[code]
 
     go(0, "", frozenset(), 0)
     return list(dict.fromkeys(pattern for _, pattern in sorted(found)))[:12]
 
 
-def _named(word: str) -> list[str]:
+def _read_piece(option: str, piece: str) -> dict[str, str] | None:
+    """Return what each code of an option reads in a piece of a name, None when it does not fit."""
+    read = {}
+    left = piece
+    for part in parts_of(option):
+        if part not in PARTS:
+            if not left.startswith(part):
+                return None
+            left = left[len(part) :]
+            continue
+        wide = len(left) if part in _ANY_WIDTH else _WIDTHS.get(part, 2)
+        if len(left) < wide:
+            return None
+        read[part], left = left[:wide], left[wide:]
+    return None if left else read
+
+
+@lru_cache(maxsize=4096)
+def _named(word: str) -> tuple[str, ...]:
     low = word.casefold()
     found = []
     for full, short, names in (("%A", "%a", WEEKDAYS), ("%B", "%b", MONTHS)):
@@ -317,7 +384,7 @@ def _named(word: str) -> list[str]:
             found.append(full)
         elif low in {name[:3].casefold() for name in names}:
             found.append(short)
-    return found
+    return tuple(found)
 
 
 def _role(code: str) -> str:
@@ -329,9 +396,9 @@ def _role(code: str) -> str:
 
 
 def _score(
-    pattern: str, used: frozenset[str], name: str, around: datetime
+    pattern: str, used: frozenset[str], at: datetime | None, around: datetime
 ) -> tuple[float, ...] | None:
-    """Return how unlikely a reading is, None when it is none at all."""
+    """Return how unlikely a reading is that says a time, None when it is none at all."""
     dated = {"month", "day"} <= used or "%j" in used
     if not dated and not used & {"weekday", "hour"}:
         return None
@@ -339,7 +406,6 @@ def _score(
         return None  # a digit beside a date is something else
     if not dated and used & {"year", "month", "day"}:
         return None
-    at = read_name(pattern, name, around)
     if at is None:
         return None
     away = abs((at.date() - around.date()).days) if dated else 0
@@ -357,7 +423,11 @@ def read_name(pattern: str, name: str, around: datetime) -> datetime | None:
     match = expression.fullmatch(name)
     if match is None:
         return None
-    said = dict(zip(roles, match.groups(), strict=True))
+    return _time_of(dict(zip(roles, match.groups(), strict=True)), around)
+
+
+def _time_of(said: dict[str, str], around: datetime) -> datetime | None:
+    """Return the local time that codes read, None when there is no such time."""
     year = int(said.get("%Y", 0)) or (2000 + int(said["%y"]) if "%y" in said else around.year)
     month = next((int(said[c]) for c in ("%m", "%-m") if c in said), 0)
     for code in ("%b", "%B"):
@@ -379,15 +449,14 @@ def _reader(pattern: str) -> tuple[re.Pattern[str], tuple[str, ...]]:
     """Return the expression that reads names of a pattern, and the codes of its groups."""
     expression = ""
     roles: list[str] = []
-    digits = {"%Y": 4, "%j": 3, "%u": 1, "%w": 1}
     for part in parts_of(pattern):
         if part == "*":
             expression += ".*"
         elif part not in PARTS:
             expression += re.escape(part.replace("%%", "%"))
         else:
-            count = "{1,2}" if part.startswith("%-") else f"{{{digits.get(part, 2)}}}"
-            alpha = part in {"%A", "%a", "%B", "%b", "%p"}
+            count = "{1,2}" if part.startswith("%-") else f"{{{_WIDTHS.get(part, 2)}}}"
+            alpha = part in _WORDS
             expression += r"([^\W\d_]+)" if alpha else rf"(\d{count})"
             roles.append(part)
     return re.compile(expression, re.IGNORECASE | re.DOTALL), tuple(roles)

@@ -22,6 +22,7 @@ from nightly_spindle.core.actions import (
 from nightly_spindle.core.drops import Loads, Rest
 from nightly_spindle.core.events import AfterSongs, Entry, Firing
 from nightly_spindle.core.firing import act
+from nightly_spindle.core.kept_time import put_back
 from nightly_spindle.core.running import AirState, Awaited, Outcome
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.slots import hours_from
@@ -114,7 +115,7 @@ def take_the_air(
     interrupted = begin.playing.id if begin.playing else 0
     sequencer = Sequencer(programme, begin)
     frame = max(sequencer.frame_of(at_us), begin.frame)
-    passed = sequencer.advance(frame)
+    passed = _passed_over(programme, sequencer, frame)
     actions: list[Action] = []
     if saved:
         told = [one for one in passed if not isinstance(one, BreakFilled)]
@@ -128,6 +129,25 @@ def take_the_air(
         _forget_spots(sequencer.state, at_us)
         sequencer.state.stopped = False  # whoever starts an engine wants to hear it
     return sequencer, actions + sequencer.rejoin()
+
+
+def _passed_over(programme: Programme, sequencer: Sequencer, frame: int) -> list[Action]:
+    """Advance in silence, as if every folder were there: that is where the log should be.
+
+    When the item that should be on air lies in a folder that is away, its line keeps what is left
+    of its time.
+    """
+    away = dict(programme.away)
+    programme.away.clear()
+    try:
+        passed = sequencer.advance(frame)
+    finally:
+        programme.away.update(away)
+    playing = sequencer.state.playing
+    if playing is not None and programme.away_of(playing.item.cart) is not None:
+        put_back(programme, sequencer.state, playing)
+        passed.append(Ended(playing, frame, Outcome.MISSED, "its folder is away"))
+    return passed
 
 
 def _forget_spots(state: AirState, at_us: int) -> None:

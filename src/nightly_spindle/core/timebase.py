@@ -13,7 +13,7 @@ import re
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.errors import SettingRefused, clipped
 
 US = 1_000_000
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
@@ -23,9 +23,10 @@ def zone(name: str) -> ZoneInfo:
     """Return the IANA time zone of that name; SettingRefused when there is none."""
     try:
         return ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError, IsADirectoryError, PermissionError) as error:
+    except (ZoneInfoNotFoundError, ValueError, OSError) as error:
         raise SettingRefused(
-            f"time zone '{name}' is not in the IANA database; give a name such as Europe/Lisbon"
+            f"time zone '{clipped(name)}' is not in the IANA database; give a name such as "
+            "Europe/Lisbon"
         ) from error
 
 

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from nightly_spindle.store.library import Library
+    from nightly_spindle.store.patience import Patience
 
 _JSON = ("copies", "options", "pins")
 
@@ -50,13 +51,15 @@ def row_of(values: Mapping[str, Any]) -> Row:
     }
 
 
-def read_campaigns(connection: sqlite3.Connection, folder: Path) -> dict[int, Campaign]:
+def read_campaigns(
+    connection: sqlite3.Connection, folder: Path, patience: Patience | None = None
+) -> dict[int, Campaign]:
     """Read the campaigns by number, with what lies in their folders."""
     found = {}
     for row in connection.execute("SELECT * FROM campaign ORDER BY id"):
         campaign = campaign_from(values_of(row))
         if campaign.options.folder.strip():
-            inside, _ = in_folder(connection, folder, campaign.options.folder.strip())
+            inside, _ = in_folder(connection, folder, campaign.options.folder.strip(), patience)
             campaign = replace(campaign, in_folder=inside or ())
         found[campaign.id] = campaign
     return found
@@ -69,19 +72,22 @@ def read_breaks(connection: sqlite3.Connection) -> dict[int, BreakPattern]:
     return {pattern.id: pattern for pattern in patterns}
 
 
-def read_spots(connection: sqlite3.Connection, folder: Path) -> SpotPlan:
+def read_spots(
+    connection: sqlite3.Connection, folder: Path, patience: Patience | None = None
+) -> SpotPlan:
     """Read campaigns, break patterns, and what is placed."""
     made = connection.execute("SELECT * FROM placing").fetchone()
     rows = connection.execute("SELECT * FROM spot_placed ORDER BY at_us, break_id, seat")
+    campaigns = read_campaigns(connection, folder, patience)
     bookings = [
         Booking(row["at_us"], row["break_id"], row["seat"], row["campaign_id"], bool(row["fixed"]))
         for row in rows
     ]
     if made is None:
-        return SpotPlan(read_campaigns(connection, folder), read_breaks(connection), bookings)
+        return SpotPlan(campaigns, read_breaks(connection), bookings)
     settled = frozenset((a, b, c) for a, b, c in json.loads(made["settled"]))
     return SpotPlan(
-        read_campaigns(connection, folder), read_breaks(connection), bookings, settled,
+        campaigns, read_breaks(connection), bookings, settled,
         made["from_us"], made["until_us"], made["made_us"],
     )  # fmt: skip
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.holdings import Holdings
 from nightly_spindle.core.steps import PlayCategory, PlayFolder, PlayItem, PlayList
+from nightly_spindle.store.patience import Patience
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
@@ -28,6 +29,7 @@ def read_holdings(
     folder: Path,
     events: Iterable[TimedEvent],
     fillers: Iterable[str] = (),
+    patience: Patience | None = None,
 ) -> tuple[Holdings, set[int]]:
     """Return what events take from, and the cart numbers of all of it.
 
@@ -43,7 +45,7 @@ def read_holdings(
         "SELECT name FROM category")}  # fmt: skip
     for step in steps:
         if isinstance(step, PlayFolder) and step.folder not in holdings.folders:
-            inside, strays = in_folder(connection, folder, step.folder)
+            inside, strays = in_folder(connection, folder, step.folder, patience)
             if inside is not None:
                 holdings.folders[step.folder] = inside
                 holdings.strays[step.folder] = strays
@@ -69,7 +71,7 @@ def _lists(connection: sqlite3.Connection) -> dict[str, tuple[int, ...]]:
 
 
 def in_folder(
-    connection: sqlite3.Connection, station: Path, named: str
+    connection: sqlite3.Connection, station: Path, named: str, patience: Patience | None = None
 ) -> tuple[tuple[int, ...] | None, int]:
     """Return the items whose audio lies in a folder, by name, and how many files are none.
 
@@ -89,17 +91,20 @@ def in_folder(
             (row["id"], len(prefix), prefix, len(prefix)),
         ):
             items[item["path"][len(prefix) :]] = item["cart"]
-    there = _audio_files(Path(path))
+    there = _audio_files(Path(path), patience or Patience())
     if there is None and not items:
         return None, 0
     strays = len(set(there or ()) - set(items))
     return tuple(items[name] for name in sorted(items, key=str.casefold)), strays
 
 
-def _audio_files(folder: Path) -> list[str] | None:
+def _audio_files(folder: Path, patience: Patience) -> list[str] | None:
     from nightly_spindle.audio.files import SUFFIXES
 
-    try:
+    def names() -> list[str]:
         return [p.name for p in folder.iterdir() if p.suffix.lower() in SUFFIXES]
+
+    try:
+        return patience.ask(str(folder), names)
     except OSError:
         return None  # said where it matters: nothing can be taken from it

@@ -58,7 +58,8 @@ class Journal:
         self._side = SideFile(folder)
         self._taken_up = False  # what an earlier run could not write
         self._connection: sqlite3.Connection | None = None
-        self._opened: tuple[int, int] | None = None
+        self._opened: tuple[int, int] | None = None  # which file the connection is to
+        self._wal: tuple[int, int] | None = None  # and which its WAL
         self._lines: list[AsRun] = []
         self._alarms: list[Alarm] = []
         self._aired: dict[int, int] = {}  # cart: when it went on air last (µs)
@@ -110,6 +111,7 @@ class Journal:
         self._lines, self._alarms, self._state, self._closes_us = [], [], None, None
         self._former = 0
         self.problem = ""
+        self._wal = self._wal or self._wal_there()
         self._put_aired(connection)
         self._clear_side_file()
         return True
@@ -131,8 +133,15 @@ class Journal:
         return self._connection
 
     def _wal_lost(self) -> bool:
-        wal = self._folder / f"{DATABASE}-wal"
-        return not wal.exists()
+        """Whether the WAL file that is written lies under its name no more."""
+        return self._wal is not None and self._wal != self._wal_there()
+
+    def _wal_there(self) -> tuple[int, int] | None:
+        try:
+            there = os.stat(self._folder / f"{DATABASE}-wal")  # noqa: PTH116
+        except FileNotFoundError:
+            return None
+        return there.st_dev, there.st_ino
 
     def _let_go(self) -> None:
         if self._connection is not None:
@@ -140,7 +149,7 @@ class Journal:
                 self._connection.close()
             except sqlite3.DatabaseError as error:
                 _log.warning("the database could not be closed: %s", error)
-        self._connection = self._opened = None
+        self._connection = self._opened = self._wal = None
 
     def _put(self, connection: sqlite3.Connection, seen_us: int) -> None:
         if self._closes_us is not None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import LogUnreadable
@@ -22,6 +24,7 @@ from nightly_spindle.core.matching import (
 )
 from nightly_spindle.core.song_names import Likeness, Proposal, song_key
 from nightly_spindle.store.item_reading import items_by_cart, items_by_name
+from nightly_spindle.store.patience import Hangs, Patience
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
@@ -37,7 +40,12 @@ _CHUNK = 500  # SQLite takes 999 parameters or more
 
 
 def match_log(
-    connection: sqlite3.Connection, station: Path, log: Log, drop: LogDrop | None, folder: str
+    connection: sqlite3.Connection,
+    station: Path,
+    log: Log,
+    drop: LogDrop | None,
+    folder: str,
+    patience: Patience,
 ) -> tuple[list[Match], dict[int, Item]]:
     """Match a log that lies in `folder`, read as the drop says; returns the items it means too."""
     table = drop.meanings if drop else ()
@@ -52,19 +60,35 @@ def match_log(
     wanted = {match.cart for match in matches if match.cart is not None}
     for item in items_by_cart(connection, station, wanted - set(items)):
         items[item.cart] = item
-    return [_there(match, items) for match in matches], items
+    lost = {match.file for match in matches if match.file and match.status is Status.MISSING}
+    lying = _lying_there(lost, patience)
+    return [_there(match, items, lying) for match in matches], items
 
 
-def _there(match: Match, items: dict[int, Item]) -> Match:
+def _lying_there(paths: set[str], patience: Patience) -> set[str]:
+    """Return those of some files that are there; of a folder that hangs none is."""
+    below: dict[str, list[str]] = {}
+    for path in paths:
+        below.setdefault(os.path.dirname(path), []).append(path)  # noqa: PTH120 - a text
+    found: set[str] = set()
+    for folder, files in below.items():
+        with contextlib.suppress(Hangs):
+            found |= patience.ask(folder, partial(_files_of, files))
+    return found
+
+
+def _files_of(paths: Sequence[str]) -> set[str]:
+    return {path for path in paths if os.path.isfile(path)}  # noqa: PTH113
+
+
+def _there(match: Match, items: dict[int, Item], lying: set[str]) -> Match:
     """Return a match as it is; missing when its item has gone, or where its audio lies."""
     if match.cart is not None and match.cart not in items:
         why = f"cart {match.cart} ({match.how}) is not in the library any more"
         return replace(match, status=Status.MISSING, how=why, cart=None)
-    if match.file:
-        if os.path.isfile(match.file):  # noqa: PTH113 - for every line of a log
-            if match.status is Status.MISSING:
-                return replace(match, how="its file lies there but is not in the library")
-            return match
+    if match.file and match.status is Status.MISSING:
+        if match.file in lying:
+            return replace(match, how="its file lies there but is not in the library")
         return replace(match, file="")
     return match
 

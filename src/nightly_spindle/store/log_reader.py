@@ -15,7 +15,7 @@ from nightly_spindle.core.errors import LogUnreadable
 from nightly_spindle.core.format_hours import OWN_DROP
 from nightly_spindle.core.log_edits import applied, edit_from_values
 from nightly_spindle.core.logs import read_bytes
-from nightly_spindle.core.name_pattern import Entry, candidates, nearest
+from nightly_spindle.core.name_pattern import Entry, candidates, fitting, nearest
 from nightly_spindle.store.log_lookup import match_log, parse_as
 from nightly_spindle.store.made_hours import made_reading
 from nightly_spindle.store.patience import Hangs, Patience
@@ -85,7 +85,7 @@ class LogReader:
 
     def look(self, wanted: Iterable[tuple[LogDrop, Slot]]) -> list[LogReading]:
         """Look at several logs again; each folder is listed once."""
-        listings: dict[str, list[Entry] | str] = {}
+        listings: dict[str, list[str] | str] = {}
         found = []
         for drop, slot in wanted:
             if drop.id == OWN_DROP:
@@ -106,13 +106,13 @@ class LogReader:
             self._keep(place, known)
         return known
 
-    def _look(self, drop: LogDrop, slot: Slot, listing: list[Entry] | str) -> LogReading:
+    def _look(self, drop: LogDrop, slot: Slot, listing: list[str] | str) -> LogReading:
         place = (drop.id, slot.key)
         wanted = drop.file_name(slot)
         if isinstance(listing, str):
             return self._unreachable(place, LogReading(drop.id, slot, wanted,
                                      ReadingState.UNREADABLE, problem=listing))  # fmt: skip
-        there = candidates(wanted, listing)
+        there = candidates(wanted, self._entries(drop.folder, fitting(wanted, listing)))
         if not there:
             return self._missing(place, drop, slot, wanted, listing)
         best = there[0]
@@ -132,10 +132,10 @@ class LogReader:
         return self._keep(place, _compared(known, new, time.time_ns() // 1000), signature)
 
     def _missing(
-        self, place: Place, drop: LogDrop, slot: Slot, wanted: str, listing: list[Entry]
+        self, place: Place, drop: LogDrop, slot: Slot, wanted: str, listing: list[str]
     ) -> LogReading:
         """Say that a log is not there; what is close is looked for when the folder has changed."""
-        seen = (wanted, drop.pattern, tuple(entry.name for entry in listing))
+        seen = (wanted, drop.pattern, tuple(listing))
         known = self._known.get(place)
         if known and known.state is ReadingState.MISSING and self._lists.get(place) == seen:
             return known
@@ -153,7 +153,9 @@ class LogReader:
         self, log: Log, folder: str, drop: LogDrop | None = None, edits: Iterable[LogEdit] = ()
     ) -> list[Match]:
         """Match a log that lies in `folder`, bringing what it means into reach."""
-        matches, items = match_log(self._connection, self._folder, log, drop, folder)
+        matches, items = match_log(
+            self._connection, self._folder, log, drop, folder, self._patience
+        )
         for item in items.values():
             self._items.setdefault(item.cart, item)
         return list(applied(matches, list(edits))[0])
@@ -200,12 +202,30 @@ class LogReader:
         self._known[place] = replace(known, problem=told)
         return self._known[place]
 
-    def _listing(self, folder: str) -> list[Entry] | str:
-        """Return the files of a folder, or in words why it cannot be read."""
+    def _listing(self, folder: str) -> list[str] | str:
+        """Return the names in a folder, or in words why it cannot be read."""
         try:
-            return self._patience.ask(folder, lambda: _files_in(folder))
+            return self._patience.ask(folder, lambda: sorted(os.listdir(folder)))  # noqa: PTH208
         except OSError as error:
             return f"the folder {folder} cannot be read: {error.strerror or error}"
+
+    def _entries(self, folder: str, names: list[str]) -> list[Entry]:
+        """Look at the files of those names; what went meanwhile, or hangs, is left out."""
+
+        def look() -> list[Entry]:
+            found = []
+            for name in names:
+                try:
+                    stat = os.stat(f"{folder}/{name}")  # noqa: PTH116
+                except OSError:
+                    continue  # it went away meanwhile, or is a link to nothing
+                found.append(Entry(name, stat.st_size, stat.st_mtime_ns))
+            return found
+
+        try:
+            return self._patience.ask(folder, look) if names else []
+        except Hangs:
+            return []
 
     def _growing(self, path: str, signature: Signature) -> bool:
         if not self._settle_s:
@@ -231,19 +251,6 @@ class LogReader:
         while len(self._known) > _KEPT:
             self._known.pop(next(iter(self._known)))
         return reading
-
-
-def _files_in(folder: str) -> list[Entry]:
-    """Return the plain files of a folder; OSError when it cannot be read."""
-    found = []
-    with os.scandir(folder) as entries:
-        for entry in entries:
-            try:
-                stat = entry.stat()
-            except OSError:
-                continue  # it went away meanwhile, or is a link to nothing
-            found.append(Entry(entry.name, stat.st_size, stat.st_mtime_ns))
-    return found
 
 
 def _compared(known: LogReading | None, new: LogReading, at_us: int) -> LogReading:

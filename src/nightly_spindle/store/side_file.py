@@ -36,6 +36,8 @@ class SideFile:
         size = os.fstat(self._handle).st_size
         held = os.pread(self._handle, size, 0).partition(b"\0")[0] if size else b""
         self._end = held.rfind(b"\n") + 1
+        if size > self._end:  # a row that was cut off must not show behind those to come
+            os.pwrite(self._handle, bytes(size - self._end), self._end)
         if size < self._reserved:
             os.posix_fallocate(self._handle, 0, self._reserved)
         return held[: self._end].splitlines()

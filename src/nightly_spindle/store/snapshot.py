@@ -133,8 +133,8 @@ def open_station(
     events, drops = read_events(connection, folder)
     items: dict[int, Item] = {}
     logs = LogReader(folder, connection, items, settle_s, patience)
-    spots = read_spots(connection, folder)
-    holdings, carts = read_holdings(connection, folder, events, fillers_of(spots))
+    spots = read_spots(connection, folder, patience)
+    holdings, carts = read_holdings(connection, folder, events, fillers_of(spots), patience)
     pools, inside = read_pools(connection)
     formats = read_formats(connection, settings, CATEGORY_SIZE)
     programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
