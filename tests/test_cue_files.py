@@ -368,6 +368,9 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
     with closing(sqlite3.connect(folder / "station.db")) as db, db:
         # as the former program left it
         db.execute("UPDATE alembic_version SET version_num = '0002'")
+        db.execute("DROP INDEX alarm_by_fold")
+        for name in ("times", "last_us", "fold"):
+            db.execute(f"ALTER TABLE alarm DROP COLUMN {name}")
         sure = [f"sure_{n}" for n in ("cue_in", "intro_end", "segue", "fade_start", "cue_out")]
         for name in ("marks", "shaping", "fall", "intro_end_s", "sag_s", *sure):
             db.execute(f"ALTER TABLE item DROP COLUMN {name}")

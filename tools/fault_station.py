@@ -49,7 +49,10 @@ def tone(seconds: float, hz: float) -> np.ndarray:
 def build(folder: Path) -> Path:
     """Make a station whose log's songs lie on a share, and some others beside it."""
     share, station = folder / "share", folder / "station"
-    new_station(station, {"name": "Fault Pier", "timezone": "UTC", "output.to": "standin"})
+    new_station(station, {
+        "name": "Fault Pier", "timezone": "UTC", "output.to": "standin",
+        "day_start": datetime.now(UTC).strftime("%H:00"),  # little is passed over at a start
+    })  # fmt: skip
     for place, count, first in ((share / "music", SONGS, 300), (station / "audio/song", HERE, 900)):
         place.mkdir(parents=True)
         for n in range(count):

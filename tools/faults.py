@@ -50,7 +50,8 @@ def keep(at: Station, fault: Fault) -> None:
     place = Path(tempfile.gettempdir()) / "faults" / fault.name.replace("/", " ")
     shutil.rmtree(place, ignore_errors=True)
     place.mkdir(parents=True)
-    for name in ("air.log", "all/station/messages", "all/station/station.db"):
+    database = "all/station/station.db"
+    for name in ("air.log", "all/station/messages", database, f"{database}-wal"):
         source = at.base / name
         if source.is_dir():
             shutil.copytree(source, place / source.name)

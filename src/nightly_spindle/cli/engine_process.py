@@ -138,7 +138,8 @@ class EngineProcess:
             waited = time.monotonic() - begun
             patient = self._wanted.simulated or (self._kept is None and self._watcher.reading)
             longest = _WHOLE_S if self._wanted.simulated else _MORE_S
-            if waited > (longest if patient else _MOMENT_S):
+            failed = bool(self._watcher.problem) and not self._wanted.simulated
+            if failed or waited > (longest if patient else _MOMENT_S):
                 _log.warning("the station is not read yet; the air is taken without it")
                 return None
             with suppress(NotYet):

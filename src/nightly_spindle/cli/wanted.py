@@ -52,10 +52,13 @@ def refuse_what_cannot_be(wanted: Wanted) -> None:
     kept = read_kept(wanted.folder)
     if kept is None and not (wanted.folder / DATABASE).is_file():
         connect(wanted.folder).close()  # says in a sentence that there is no station
-    try:
-        copy_of = read_settings(wanted.folder).copy_of
-    except (EnvironmentFault, InputFault):
-        copy_of = kept.settings.get("copy_of", "") if kept else ""
+    if kept is not None:
+        copy_of = kept.settings.get("copy_of", "")
+    else:
+        try:
+            copy_of = read_settings(wanted.folder, timeout_s=0.5).copy_of
+        except (EnvironmentFault, InputFault):
+            copy_of = ""
     if copy_of and not wanted.even_a_copy:
         raise SettingRefused(
             f"{wanted.folder} is a copy of {copy_of}, made for trying things on; it is aired with "

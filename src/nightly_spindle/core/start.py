@@ -126,6 +126,7 @@ def take_the_air(
                 note_missed(sequencer.state, action.play)
     else:
         actions += _joined(sequencer.state, passed)
+        actions += _on_the_net(sequencer.state, passed)
         _forget_spots(sequencer.state, at_us)
         sequencer.state.stopped = False  # whoever starts an engine wants to hear it
     return sequencer, actions + sequencer.rejoin()
@@ -223,6 +224,14 @@ def _joined(state: AirState, passed: list[Action]) -> list[Action]:
         and action.lines
         and (action.drop, action.slot_us) in current
     ]
+
+
+def _on_the_net(state: AirState, passed: list[Action]) -> list[Action]:
+    """Return why a start begins on the safety net, where it does."""
+    if not state.rung:
+        return []
+    told = [one for one in passed if isinstance(one, Finding) and one.code.startswith("net-")]
+    return [replace(told[-1], at=state.frame)] if told else []
 
 
 def _sounds(action: Action, interrupted: int) -> bool:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.drops import Loads
 from nightly_spindle.core.errors import InputFault, StorageFault
 from nightly_spindle.core.settings import StationSettings, settings_from, texts_from
-from nightly_spindle.store.database import DATABASE, connect
+from nightly_spindle.store.database import DATABASE, DatabaseRefused, connect
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -67,10 +67,16 @@ def stored(folder: Path, path: Path) -> str:
     return str(whole.relative_to(base)) if whole.is_relative_to(base) else str(whole)
 
 
-def read_settings(folder: Path) -> StationSettings:
-    """Return a station's settings; SettingRefused when stored ones make no sense."""
-    with closing(connect(folder)) as connection:
-        rows = connection.execute("SELECT name, value FROM setting").fetchall()
+def read_settings(folder: Path, *, timeout_s: float = 5.0) -> StationSettings:
+    """Return a station's settings; SettingRefused when stored ones make no sense.
+
+    `timeout_s` is how long a database that is locked is waited for; StorageFault then.
+    """
+    with closing(connect(folder, timeout_s=timeout_s)) as connection:
+        try:
+            rows = connection.execute("SELECT name, value FROM setting").fetchall()
+        except DatabaseRefused as error:
+            raise StorageFault(f"{folder / DATABASE} cannot be read: {error}") from error
     return settings_from({row["name"]: row["value"] for row in rows})
 
 
