@@ -10,6 +10,8 @@ help:
 	@echo "make test    lint, type-check and test"
 	@echo "make bench   print the benchmark table"
 	@echo "make nights  two simulated nights on air with everything that goes wrong with logs"
+	@echo "make faults  a table of faults, each done to the real engine"
+	@echo "make soak    DAYS=30 SEED=n: simulated days with faults, odd files, kills, a day at pace"
 	@echo "make pictures the pictures of the documents, taken of the demo station"
 	@echo "make lint    ruff and mypy only"
 	@echo "make lock    write requirements.lock anew from pyproject.toml"
@@ -33,6 +35,13 @@ test: lint
 nights: $(STAMP)
 	@$(BIN)/python tools/nights.py
 
+faults: $(STAMP)
+	@tools/setup_faults.sh
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/faults.py
+
+soak: $(STAMP)
+	@$(BIN)/python tools/soak.py --days $(or $(DAYS),30) $(if $(SEED),--seed $(SEED))
+
 pictures: $(STAMP)
 	@$(BIN)/python tools/pictures.py
 
@@ -45,4 +54,4 @@ lock: $(STAMP)
 clean:
 	rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help demo lint test bench nights pictures lock clean
+.PHONY: help demo lint test bench nights faults soak pictures lock clean

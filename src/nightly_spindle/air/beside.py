@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import subprocess
 import sys
 from typing import TYPE_CHECKING
@@ -9,6 +10,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+_log = logging.getLogger(__name__)
 _AGAIN_US = 900_000_000  # a quarter of an hour until it is tried again
 _LOOK_US = 60_000_000
 
@@ -46,4 +48,4 @@ class Beside:
                 stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
             )  # fmt: skip
         except OSError as error:  # no memory, no process left: tried again later
-            print(f"{self._what} did not start: {error}", file=sys.stderr, flush=True)
+            _log.warning("%s did not start: %s", self._what, error)

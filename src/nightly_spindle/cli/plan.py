@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import csv
 import sys
-from dataclasses import asdict
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.cli.common import begin, checked_length, instant, now_us, print_json
 from nightly_spindle.core.asrun import as_run_view
@@ -21,6 +20,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
 
+    from nightly_spindle.core.asrun import Alarm
     from nightly_spindle.core.running import AirState
 
 
@@ -135,18 +135,12 @@ def list_as_run(options: argparse.Namespace) -> int:
     until = now_us() if options.to is None else instant(options.to, tz)
     if options.alarms:
         alarms = alarms_between(snapshot.connection, since, until)
-        views = [
-            {
-                "at": iso(alarm.at_us, tz),
-                **{k: v for k, v in asdict(alarm).items() if k not in {"key", "at_us"}},
-            }
-            for alarm in alarms
-        ]
         if options.json:
-            print_json(views)
+            print_json([_alarm_view(alarm, tz) for alarm in alarms])
         else:
-            for view in views:
-                print(f"{view['at']}  {view['severity']}: {view['text']} {view['mend']}")
+            for alarm in alarms:
+                told = alarm.told(tz)
+                print(f"{iso(alarm.at_us, tz)}  {alarm.severity}: {told} {alarm.mend}")
         return 0
     lines = [as_run_view(line, tz) for line in as_run_between(snapshot.connection, since, until)]
     if options.csv:
@@ -162,3 +156,16 @@ def list_as_run(options: argparse.Namespace) -> int:
             title = f"{line['artist']} - {line['title']}" if line["artist"] else line["title"]
             print(f"{line['start']}  {title}  ({line['origin']}){note}")
     return 0
+
+
+def _alarm_view(alarm: Alarm, tz: ZoneInfo) -> dict[str, Any]:
+    """Return an alarm as JSON; `last` is null where it happened once."""
+    return {
+        "at": iso(alarm.at_us, tz),
+        "code": alarm.code,
+        "severity": alarm.severity,
+        "text": alarm.text,
+        "mend": alarm.mend,
+        "times": alarm.times,
+        "last": iso(alarm.last_us, tz) if alarm.last_us else None,
+    }

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from nightly_spindle.desk import theme
 from nightly_spindle.desk.window import Window
+from nightly_spindle.store.messages import begin_messages
 from nightly_spindle.store.snapshot import open_station
 
 if TYPE_CHECKING:
@@ -42,6 +43,7 @@ def open_window(folder: Path, memory: QSettings | None = None) -> Window:
 
 def run(folder: Path, *, start_engine: bool = False) -> int:
     """Open the desk and stay until it is closed; returns the exit status."""
+    begin_messages(folder, "desk")
     app = application()
     window = open_window(folder)
     window.show()

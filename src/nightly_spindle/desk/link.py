@@ -69,9 +69,9 @@ class EngineLink(QObject):
         process = QProcess()
         process.setProgram(sys.executable)
         process.setArguments(arguments)
-        log = str(self._folder / "engine.log")
-        process.setStandardOutputFile(log, QProcess.OpenModeFlag.Append)
-        process.setStandardErrorFile(log, QProcess.OpenModeFlag.Append)
+        # what it has to say goes into the station's messages
+        process.setStandardOutputFile(QProcess.nullDevice())
+        process.setStandardErrorFile(QProcess.nullDevice())
         started = process.startDetached()
         return bool(started[0] if isinstance(started, tuple) else started)
 

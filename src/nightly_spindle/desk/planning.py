@@ -8,6 +8,7 @@ behind its length in four bytes. It ends with its input. Nothing here knows Qt.
 
 from __future__ import annotations
 
+import logging
 import struct
 import sys
 import time
@@ -22,10 +23,13 @@ from nightly_spindle.core.night import Night, plan_night
 from nightly_spindle.core.running import AirState
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
+from nightly_spindle.store.database import DatabaseRefused
 from nightly_spindle.store.journal import load_state
+from nightly_spindle.store.messages import begin_messages
 from nightly_spindle.store.snapshot import Snapshot, change_count, open_station, overview
 
 HOURS = 12.0
+_log = logging.getLogger(__name__)
 _FRESH_S = 60.0  # the station is read anew after so long
 _WAVES_US = 3600 * US
 
@@ -89,8 +93,12 @@ def serve(folder: Path, requests: BinaryIO, replies: BinaryIO) -> None:
         asked = msgspec.msgpack.decode(body, type=Request)
         try:
             reply = Reply(asked.number, _plan(folder, asked))
-        except NightlySpindleError as error:
+        except (NightlySpindleError, DatabaseRefused) as error:
             reply = Reply(asked.number, None, str(error))
+        except Exception as error:  # noqa: BLE001 - the edge of one request: each has an answer
+            _log.exception("the night could not be planned")
+            said = f"The night could not be planned ({type(error).__name__}: {error})."
+            reply = Reply(asked.number, None, said)
         replies.write(frame(reply))
         replies.flush()
 
@@ -123,4 +131,5 @@ def _plan(folder: Path, asked: Request) -> Planned:
 
 
 if __name__ == "__main__":
+    begin_messages(Path(sys.argv[1]), "planner", echo=False)
     serve(Path(sys.argv[1]), sys.stdin.buffer, sys.stdout.buffer)

@@ -29,6 +29,7 @@ from nightly_spindle.desk.levels_cards import LevelsCards
 from nightly_spindle.desk.output_card import OutputCard
 from nightly_spindle.desk.shelf import Shelf
 from nightly_spindle.store import book, safekeeping
+from nightly_spindle.store.messages import last_messages
 from nightly_spindle.store.station import set_settings
 
 if TYPE_CHECKING:
@@ -135,9 +136,12 @@ class StationPlace(QWidget):
         )
         self.look = push_button("Check the station", "Look the whole station over", self.check)
         self.copy = push_button("Work on a copy …", "Make a copy in a new folder", self._copy)
-        grid.addWidget(self.look, 2, 0)
-        grid.addWidget(self.copy, 3, 0)
-        grid.setRowStretch(4, 1)
+        self.messages = push_button(
+            "Messages", "What engine, intake and desk have said last", self.show_messages
+        )
+        for row, button in enumerate((self.look, self.copy, self.messages), 2):
+            grid.addWidget(button, row, 0)
+        grid.setRowStretch(5, 1)
         return card
 
     def _book_card(self) -> QWidget:
@@ -235,6 +239,16 @@ class StationPlace(QWidget):
 
         folder = self._folder
         self._work("Checking …", lambda: safekeeping.check(folder), then)
+
+    def show_messages(self) -> None:
+        """List what the station's processes have said, the newest first."""
+
+        def then(lines: list[str]) -> None:
+            self.told.setText("" if lines else "Nothing has been said yet.")
+            self._list(reversed(lines))
+
+        folder = self._folder
+        self._work("Reading …", lambda: last_messages(folder, _MOST), then)
 
     def _save_rules(self) -> None:
         values = {

@@ -261,7 +261,7 @@ class Window(QMainWindow):
         elif order == "go" and not self.link.on_air:
             self.say("Starting the air engine …")
             if not self.link.start_engine():
-                self.say(f"The engine did not start; see {self._folder / 'engine.log'}.")
+                self.say("The engine did not start; see the messages at the place Station.")
         else:
             self.link.ask(order)
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 import logging
 import os
 import sqlite3
+from collections import deque
 from dataclasses import astuple, fields
 from typing import TYPE_CHECKING
 
@@ -37,6 +38,7 @@ _PUT_ALARM = (
     f"INSERT INTO alarm ({_ALARM}, fold) VALUES ({', '.join('?' * (len(fields(Alarm)) + 1))})"
     " ON CONFLICT (key) DO NOTHING"
 )
+_RECENT = 5000  # records of a run that are written once more into another database: two weeks
 _FOLDS_US = 12 * 3600 * 1_000_000  # an equal alarm after so long is told anew
 _CLOSE = (
     "UPDATE as_run SET outcome = ?, end_us = max(start_us, min(end_us, ?)),"
@@ -62,6 +64,7 @@ class Journal:
         self._wal: tuple[int, int] | None = None  # and which its WAL
         self._lines: list[AsRun] = []
         self._alarms: list[Alarm] = []
+        self._recent: deque[AsRun | Alarm] = deque(maxlen=_RECENT)  # what this run wrote
         self._aired: dict[int, int] = {}  # cart: when it went on air last (µs)
         self._spilled_keys: set[tuple[str, int, str]] = set()  # those in the side file too
         self._former = 0  # lines at the front that an earlier run could not write
@@ -108,6 +111,7 @@ class Journal:
         except (sqlite3.DatabaseError, NightlySpindleError, OSError) as error:
             self._failed(error)
             return False
+        self._recent.extend(self._waiting())
         self._lines, self._alarms, self._state, self._closes_us = [], [], None, None
         self._former = 0
         self.problem = ""
@@ -130,7 +134,20 @@ class Journal:
         if self._connection is None:
             self._connection = connect(self._folder, timeout_s=1.0)
             self._opened = (there.st_dev, there.st_ino)
+            self._write_again()
         return self._connection
+
+    def _write_again(self) -> None:
+        """Have what this run wrote written once more: this may be another database.
+
+        Records have keys, so where they are there already nothing changes.
+        """
+        lines = {one.key: one for one in self._recent if isinstance(one, AsRun)}
+        lines |= {one.key: one for one in self._lines[self._former :]}
+        self._lines = [*self._lines[: self._former], *lines.values()]
+        known = {one.key for one in self._alarms}
+        again = [one for one in self._recent if isinstance(one, Alarm) and one.key not in known]
+        self._alarms = [*again, *self._alarms]
 
     def _wal_lost(self) -> bool:
         """Whether the WAL file that is written lies under its name no more."""
@@ -157,7 +174,8 @@ class Journal:
             # what an earlier run could not write may still be open in it
             connection.executemany(_PUT_LINE, [astuple(one) for one in self._lines[: self._former]])
             connection.execute(_CLOSE, (Outcome.INTERRUPTED, seen, seen, Outcome.ON_AIR))
-        connection.executemany(_PUT_LINE, [astuple(line) for line in self._lines])
+        ours = self._lines if self._closes_us is None else self._lines[self._former :]
+        connection.executemany(_PUT_LINE, [astuple(line) for line in ours])
         for alarm in self._alarms:
             _put_alarm(connection, alarm)
         if self._state is None:

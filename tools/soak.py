@@ -1,0 +1,167 @@
+"""Simulated days of the demo station with everything that goes wrong, drawn at random.
+
+    python tools/soak.py [--days N] [--seed N] [--fuzz SECONDS] [--kills N] [--engine-hours N]
+
+The days run through the engine's own way from the sequencer to the as-run log with a simulated
+clock and no sound: logs that are late, missing, cut or half unknown, events, breaks, overlays,
+folders that go away and come back, files that cannot be played, a locked database, kills. Then odd
+files for every reader; then the real engine is killed at random moments; then it plays for hours
+at pace, its memory and processor time measured. Exit status 1 when something was lost, doubled,
+silent for over 2 s, or grew.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import random
+import resource
+import sys
+import tempfile
+import time
+from datetime import UTC, timedelta
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from fault_station import Station, build
+from fuzzing import fuzz
+from soak_days import BEGIN, ZONE, Days, rss
+
+from nightly_spindle.standins import demo
+
+if TYPE_CHECKING:
+    import subprocess
+
+
+def soak_days(folder: Path, days: int, seed: int) -> list[str]:
+    """Run the days; returns what is wrong."""
+    run = Days(folder, random.Random(seed))
+    at_start = rss()
+    run.run(days)
+    lost, doubled = run.lost_and_doubled()
+    print(f"{days} days, seed {seed}: {dict(sorted(run.counts.items()))}")
+    print(f"dead air over 2 s: {len(run.dead)}; lines lost: {lost}; lines doubled: {doubled}; "
+          f"memory {at_start:.0f} MB at the start, {rss():.0f} MB at the end")  # fmt: skip
+    wrong = [f"dead air: {one}" for one in run.dead[:20]]
+    wrong += [f"{lost} lines lost"] if lost else []
+    return wrong + ([f"{doubled} lines doubled"] if doubled else [])
+
+
+def soak_kills(template: Path, kills: int, dice: random.Random) -> list[str]:
+    """Kill the real engine at random moments; returns what is wrong."""
+    at = Station(template)
+    wrong: list[str] = []
+    took: list[float] = []
+    try:
+        at.air()
+        for _ in range(kills):
+            time.sleep(dice.uniform(0.3, 4.0))
+            before, pid = at.sight(), at.engine_pid()
+            killed = time.monotonic()
+            os.kill(pid, 9)
+
+            def back(pid: int = pid) -> bool:
+                answer = at.ask("state")
+                return bool(answer and answer["pid"] != pid and answer["sight"]
+                            and answer["state"]["playing"])  # fmt: skip
+
+            if not at.wait(back, 20):
+                wrong.append("it is not back within 20 s")
+                break
+            took.append(time.monotonic() - killed)
+            place = out_of_place(before, at.sight())
+            wrong += [place] if place else []
+        time.sleep(2)
+        wrong += at.holes(0, time.time_ns() // 1000)
+    finally:
+        at.close()
+    late = [one for one in took if one > 3.0]
+    load, mean = os.getloadavg()[0], sum(took) / len(took)
+    print(f"{len(took)} kills: back after {min(took):.1f} to {max(took):.1f} s (mean {mean:.1f}), "
+          f"{len(late)} after more than 3 s; load {load:.1f}")  # fmt: skip
+    return wrong + [f"back after {one:.1f} s" for one in late]
+
+
+def out_of_place(before: dict[str, Any] | None, after: dict[str, Any] | None) -> str:
+    """Say when the engine is not at the line that its log has by now, give or take one."""
+    if not before or not after or not before["state"]["playing"] or not after["state"]["playing"]:
+        return ""
+    was = before["state"]["playing"]["line"]["origin"]
+    now = after["state"]["playing"]["line"]["origin"]
+    if was["source"] == now["source"] == "log" and not 0 <= now["line"] - was["line"] <= 2:
+        return f"line {was['line']} before, line {now['line']} after"
+    return "" if was["source"] == now["source"] else f"{was['source']}, then {now['source']}"
+
+
+def soak_engine(template: Path, hours: float) -> list[str]:
+    """Run the real engine at pace for so many hours; returns what is wrong with its memory."""
+    at = Station(template)
+    memory: list[float] = []
+    try:
+        options = ("--pace", "60", "--clock", "2026-11-24T00:00+00:00", "--no-supervisor")
+        process = at.air(*options, heard=False)
+        begun = time.monotonic()
+        while time.monotonic() - begun < hours * 60 and process.poll() is None:
+            time.sleep(5)
+            pages = int(Path(f"/proc/{process.pid}/statm").read_text(encoding="ascii").split()[1])
+            memory.append(pages * resource.getpagesize() / 1e6)
+    finally:
+        at.close()
+    first, last = memory[len(memory) // 4], memory[-1]
+    print(f"{hours:g} h at pace 60: {first:.0f} MB after a quarter, {last:.0f} MB at the end")
+    at = Station(template)
+    try:
+        process = at.air("--no-supervisor", "--no-intake", heard=False)
+        time.sleep(5)
+        used = cpu_s(process)
+        time.sleep(60)
+        share = (cpu_s(process) - used) / 60
+    finally:
+        at.close()
+    print(f"in real time: {share:.1%} of a core")
+    wrong = [f"memory grew by {last - first:.0f} MB"] if last - first > 30 else []
+    return wrong + ([f"{share:.1%} of a core"] if share > 0.05 else [])
+
+
+def cpu_s(process: subprocess.Popen[bytes]) -> float:
+    """Return the processor time of a process, seconds."""
+    parts = Path(f"/proc/{process.pid}/stat").read_text(encoding="ascii").rpartition(")")[2].split()
+    return (int(parts[11]) + int(parts[12])) / os.sysconf("SC_CLK_TCK")
+
+
+def main() -> int:
+    """Soak."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--days", type=int, default=30)
+    parser.add_argument("--seed", type=int, default=random.randrange(10**6))
+    parser.add_argument("--fuzz", type=float, default=600.0)
+    parser.add_argument("--kills", type=int, default=200)
+    parser.add_argument("--engine-hours", type=float, default=24.0)
+    options = parser.parse_args()
+    print(f"seed {options.seed}; {timedelta(days=options.days)} from {BEGIN.astimezone(UTC)}")
+    wrong: list[str] = []
+    with tempfile.TemporaryDirectory(prefix="soak-", dir="/tmp") as work:
+        folder = Path(work) / "station"
+        if options.days:
+            demo.build(folder, ZONE.key, lambda *_: None)
+            wrong += soak_days(folder, options.days, options.seed)
+        template = Path(work) / "template"
+        template.mkdir()
+        small = build(template)
+        if options.fuzz:
+            count, odd = fuzz(Path(work), small, options.fuzz, options.seed)
+            print(
+                f"{count} odd files for every reader: {len(odd)} ended otherwise than they should"
+            )
+            wrong += odd
+        if options.kills:
+            wrong += soak_kills(template, options.kills, random.Random(options.seed))
+        if options.engine_hours:
+            wrong += soak_engine(template, options.engine_hours)
+    for one in wrong:
+        print(f"WRONG: {one}")
+    return 1 if wrong else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
