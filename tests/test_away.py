@@ -152,5 +152,5 @@ def test_which_folder_is_away_is_judged_by_what_is_in_it():
     assert not why_away("", {"a": False, "b": False}), "two files are not a folder"
     assert why_away("", {"a": False, "b": False, "c": False})
     assert not why_away("", {"a": False, "b": False, "c": True})
-    assert away_for("/music/1.flac", GONE) is GONE["/music"]
-    assert away_for("/musical/1.flac", GONE) is None
+    assert away_for("/music/sub/a.flac", GONE) is GONE["/music"]
+    assert away_for("/musical/a.flac", GONE) is None

@@ -75,7 +75,7 @@ class OutputCard(QFrame):
         folder = self._folder
 
         def then(_: object) -> None:
-            self.told.emit("The engine plays there from its next start on.")
+            self.told.emit("The engine plays there once it is started again.")
             self.changed.emit()
 
         self._shelf.look(lambda _: set_settings(folder, values), then)

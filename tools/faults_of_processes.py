@@ -1,0 +1,138 @@
+"""Processes that end: killed in every order, doubled, in the middle of something."""
+
+from __future__ import annotations
+
+import signal
+import subprocess
+import time
+from typing import TYPE_CHECKING
+
+from fault_station import PROGRAM, write_log
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from fault_station import Station
+
+    Harm = Callable[[Station], Callable[[], None] | None]
+
+
+from fault_table import fault, kill, supervisors
+
+
+@fault("engine killed", "The engine was off for", down=True)
+def _(at: Station) -> None:
+    kill(at.engine_pid())
+
+
+@fault("engine killed by a fault of memory (SIGSEGV)", "The engine was off for", down=True)
+def _(at: Station) -> None:
+    kill(at.engine_pid(), signal.SIGSEGV)
+
+
+@fault("engine killed within a second of a start", "The engine was off for", down=True)
+def _(at: Station) -> None:
+    for _ in range(3):
+        pid = at.engine_pid()
+        kill(pid)
+        at.wait(lambda pid=pid: at.engine_pid() != pid, 10)
+        time.sleep(0.8)
+
+
+@fault("engine told to end by SIGTERM", "The engine was off for", down=True)
+def _(at: Station) -> None:
+    kill(at.engine_pid(), signal.SIGTERM)
+
+
+@fault("engine stopped for 5 s (SIGSTOP)", "The clock moved by", lasts_s=15, complete=False,
+       down=True)  # fmt: skip
+def _(at: Station) -> None:
+    pid = at.engine_pid()
+    kill(pid, signal.SIGSTOP)
+    time.sleep(5)
+    kill(pid, signal.SIGCONT)
+
+
+@fault("supervisor killed, then the engine", "The supervisor, which starts the engine again, has",
+       lasts_s=20, down=True)  # fmt: skip
+def _(at: Station) -> None:
+    for pid in supervisors(at):
+        kill(pid)
+    at.wait(lambda: at.told("has ended"), 10)
+    time.sleep(4)
+    kill(at.engine_pid())
+
+
+@fault("engine and supervisor killed at once", "The engine was off for", down=True)
+def _(at: Station) -> None:
+    for pid in [*supervisors(at), at.engine_pid()]:
+        kill(pid)
+    time.sleep(0.3)
+    at.air(wait=False)  # as systemd does
+
+
+@fault("everything killed", "The engine was off for", down=True)
+def _(at: Station) -> None:
+    for pid in at.all_pids():
+        kill(pid)
+    time.sleep(0.3)
+    at.air(wait=False)
+
+
+@fault("intake killed", lasts_s=9)
+def _(at: Station) -> None:
+    for pid in at.pids("intake"):
+        kill(pid)
+    if not at.wait(lambda: at.pids("intake"), 20):
+        raise AssertionError("the intake is not started again")
+
+
+@fault("desk and its planner killed", lasts_s=4)
+def _(at: Station) -> None:
+    desk = subprocess.Popen([*PROGRAM, "desk", str(at.folder)], env=at.env,
+                            stderr=subprocess.DEVNULL)  # fmt: skip
+    at.processes.append(desk)
+    if not at.wait(lambda: at.pids("nightly_spindle.desk.planning"), 40):
+        raise AssertionError("the planner does not start")
+    for pid in at.pids("nightly_spindle.desk.planning"):
+        kill(pid)
+    time.sleep(2)
+    if desk.poll() is not None:
+        raise AssertionError("the desk ended with its planner")
+    desk.kill()
+
+
+@fault("two desks", lasts_s=10)
+def _(at: Station) -> None:
+    desks = [subprocess.Popen([*PROGRAM, "desk", str(at.folder)], env=at.env,
+                              stderr=subprocess.DEVNULL) for _ in range(2)]  # fmt: skip
+    at.processes += desks
+    time.sleep(9)
+    if any(desk.poll() is not None for desk in desks):
+        raise AssertionError("a desk ended")
+
+
+@fault("two engines", lasts_s=4)
+def _(at: Station) -> None:
+    done = subprocess.run([*PROGRAM, "air", str(at.folder)], env=at.env, capture_output=True,
+                          text=True, check=False, timeout=30)  # fmt: skip
+    if done.returncode != 1 or "is on air already" not in done.stderr:
+        raise AssertionError(f"the second says {done.stderr}")
+
+
+@fault("killed during the midnight load", "the engine ended with status -9", before=True, down=True,
+       lasts_s=12, complete=False)  # fmt: skip
+def _(at: Station) -> None:
+    write_log(at.folder, at.music.parent, "2026-11-24")
+    write_log(at.folder, at.music.parent, "2026-11-23")
+    at.air("--clock", "2026-11-23T23:59:45+00:00")
+    at.mark()
+    at.wait(lambda: at.sight()["sight"]["now_us"] % 86_400_000_000 < 40_000_000_000, 40)
+    kill(at.engine_pid())
+
+    def loaded() -> bool:
+        sight = at.sight()
+        return sight is not None and any("-24" in one["file"] for one in sight["state"]["loaded"])
+
+    if not at.wait(loaded, 15):
+        raise AssertionError("the log of the 24th was not loaded")

@@ -1,0 +1,251 @@
+"""The database and the disk: locked, damaged, gone, full; starts without it."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import signal
+import sqlite3
+import subprocess
+import time
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from fault_station import Station
+
+    Harm = Callable[[Station], Callable[[], None] | None]
+
+
+from fault_table import fault, kill
+
+
+def locked(at: Station) -> Callable[[], None]:
+    """Lock the database for readers, too; returns what lets go of it."""
+    lock = sqlite3.connect(at.folder / "station.db", isolation_level=None, timeout=10,
+                           check_same_thread=False)  # fmt: skip
+    lock.execute("PRAGMA locking_mode=EXCLUSIVE")
+    lock.execute("BEGIN EXCLUSIVE")
+    return lock.close
+
+
+def locked_for_writing(at: Station) -> Callable[[], None]:
+    """Lock the database for writers; returns what lets go of it."""
+    lock = sqlite3.connect(at.folder / "station.db", isolation_level=None, timeout=10,
+                           check_same_thread=False)  # fmt: skip
+    lock.execute("BEGIN IMMEDIATE")
+    return lock.close
+
+
+@fault("database locked for 60 s", "cannot be written", lasts_s=60)
+def _(at: Station) -> Callable[[], None]:
+    return locked_for_writing(at)
+
+
+@fault("database locked, then the engine killed", "cannot be written", down=True, lasts_s=20,
+       complete=False)  # fmt: skip
+def _(at: Station) -> Callable[[], None]:
+    free = locked_for_writing(at)
+    at.wait(lambda: at.told("cannot be written"), 10)
+    kill(at.engine_pid())
+    return free
+
+
+@fault("database pages damaged", "cannot be written", lasts_s=14, complete=False)
+def _(at: Station) -> Callable[[], None]:
+    kept = backup(at)
+    with (at.folder / "station.db").open("r+b") as file:
+        size = file.seek(0, 2)
+        for page in range(1, size // 4096):
+            file.seek(page * 4096)
+            file.write(os.urandom(4096))
+    return lambda: put_back(at, kept)
+
+
+@fault("database deleted", "cannot be written", lasts_s=14, complete=False)
+def _(at: Station) -> Callable[[], None]:
+    kept = backup(at)
+    for name in ("station.db", "station.db-wal", "station.db-shm"):
+        (at.folder / name).unlink(missing_ok=True)
+    return lambda: put_back(at, kept)
+
+
+@fault("database replaced by a copy", "the database was replaced", lasts_s=8, complete=False)
+def _(at: Station) -> None:
+    put_back(at, backup(at))
+
+
+@fault("WAL file deleted", "WAL file was deleted", lasts_s=8)
+def _(at: Station) -> None:
+    for name in ("station.db-wal", "station.db-shm"):
+        (at.folder / name).unlink(missing_ok=True)
+
+
+@fault("database emptied", "cannot be written", lasts_s=14, complete=False)
+def _(at: Station) -> Callable[[], None]:
+    kept = backup(at)
+    os.truncate(at.folder / "station.db", 0)
+    return lambda: put_back(at, kept)
+
+
+@fault("as-run table gone", "cannot be written", lasts_s=14, complete=False)
+def _(at: Station) -> Callable[[], None]:
+    kept = backup(at)
+    with contextlib.closing(sqlite3.connect(at.folder / "station.db", timeout=10)) as db, db:
+        db.execute("DROP TABLE as_run")
+    return lambda: put_back(at, kept)
+
+
+def backup(at: Station) -> str:
+    """Make a sound copy of the database; returns where it lies."""
+    kept = str(at.base / "kept.db")
+    with (
+        contextlib.closing(sqlite3.connect(at.folder / "station.db", timeout=10)) as source,
+        contextlib.closing(sqlite3.connect(kept)) as target,
+    ):
+        source.backup(target)
+    return kept
+
+
+def put_back(at: Station, kept: str) -> None:
+    """Put a copy in the place of the database."""
+    for name in ("station.db-wal", "station.db-shm"):
+        (at.folder / name).unlink(missing_ok=True)
+    shutil.copyfile(kept, at.folder / "new.db")
+    (at.folder / "new.db").replace(at.folder / "station.db")
+
+
+@fault("disk full", "cannot be written", lasts_s=25, before=True, complete=False)
+def _(at: Station) -> Callable[[], None]:
+    place = at.small_disk()
+    at.air()
+    time.sleep(3)
+    at.mark()
+    with (place / "filler").open("wb", buffering=0) as file, contextlib.suppress(OSError):
+        while True:
+            file.write(bytes(1 << 16))
+    with (place / "filler2").open("wb", buffering=0) as file, contextlib.suppress(OSError):
+        while True:
+            file.write(bytes(512))
+
+    def free() -> None:
+        for name in ("filler", "filler2"):
+            (place / name).unlink()
+
+    return free
+
+
+@fault("start with the disk read-only", "cannot be written", lasts_s=20, before=True, down=True,
+       complete=False)  # fmt: skip
+def _(at: Station) -> object:
+    place = at.small_disk()
+
+    def harm(at: Station) -> Callable[[], None]:
+        del at
+        done = subprocess.run(["mount", "-o", "remount,bind,ro", str(place)], check=False)
+        if done.returncode:
+            raise OSError("a file system cannot be made read-only here")
+        free = ["mount", "-o", "remount,bind,rw", str(place)]
+        return lambda: subprocess.run(free, check=True) and None
+
+    return start_with(at, harm)
+
+
+def start_with(at: Station, harm: Callable[[Station], Callable[[], None] | None]) -> object:
+    """Run the engine for a while, stop it, do the harm, start it again; returns what undoes it."""
+    process = at.air()
+    time.sleep(4)
+    process.send_signal(signal.SIGTERM)
+    process.wait(30)
+    at.mark()
+    undo = harm(at)
+    at.harmed = time.monotonic()
+    at.air(wait=False)
+    if not at.wait(lambda: list(at.heard.glob("*.raw"))[1:], 15):
+        raise AssertionError("it does not take the air")
+    at.air_after_s = time.monotonic() - at.harmed
+    return undo
+
+
+@fault("start with the database locked", "The station cannot be read", before=True, down=True,
+       lasts_s=20, complete=False)  # fmt: skip
+def _(at: Station) -> object:
+    return start_with(at, locked)
+
+
+@fault("start with the database damaged", "The station cannot be read", before=True, down=True,
+       lasts_s=20, complete=False)  # fmt: skip
+def _(at: Station) -> object:
+    def harm(at: Station) -> Callable[[], None]:
+        kept = backup(at)
+        with (at.folder / "station.db").open("r+b") as file:
+            file.write(os.urandom(8192))
+        return lambda: put_back(at, kept)
+
+    return start_with(at, harm)
+
+
+@fault("start with the database missing", "The station cannot be read", before=True, down=True,
+       lasts_s=20, complete=False)  # fmt: skip
+def _(at: Station) -> object:
+    def harm(at: Station) -> Callable[[], None]:
+        kept = backup(at)
+        for name in ("station.db", "station.db-wal", "station.db-shm"):
+            (at.folder / name).unlink(missing_ok=True)
+        return lambda: put_back(at, kept)
+
+    return start_with(at, harm)
+
+
+@fault("start with a database of a newer program", "newer Nightly Spindle", before=True, down=True,
+       lasts_s=16, complete=False)  # fmt: skip
+def _(at: Station) -> object:
+    def harm(at: Station) -> Callable[[], None]:
+        kept = backup(at)
+        with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
+            db.execute("UPDATE alembic_version SET version_num = '9999'")
+        return lambda: put_back(at, kept)
+
+    return start_with(at, harm)
+
+
+@fault("start with a database of an older program", before=True, down=True, lasts_s=8,
+       complete=False)  # fmt: skip
+def _(at: Station) -> object:
+    def harm(at: Station) -> None:
+        with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
+            db.execute("DROP INDEX alarm_by_fold")
+            for column in ("times", "last_us", "fold"):
+                db.execute(f"ALTER TABLE alarm DROP COLUMN {column}")
+            db.execute("UPDATE alembic_version SET version_num = '0008'")
+
+    return start_with(at, harm)
+
+
+@fault("start with the state file damaged", before=True, down=True, lasts_s=8, complete=False)
+def _(at: Station) -> object:
+    def harm(at: Station) -> None:
+        with (at.folder / "air-state").open("r+b") as file:
+            file.write(os.urandom(100_000))
+
+    return start_with(at, harm)
+
+
+@fault("start with nothing: share away, database locked, no state",
+       "The station cannot be read", before=True, down=True, lasts_s=16,
+       complete=False)  # fmt: skip
+def _(at: Station) -> object:
+    def harm(at: Station) -> Callable[[], None]:
+        at.music.rename(at.music.with_name("gone"))
+        (at.folder / "air-state").write_bytes(os.urandom(100_000))
+        free = locked(at)
+
+        def undo() -> None:
+            free()
+            at.music.with_name("gone").rename(at.music)
+
+        return undo
+
+    return start_with(at, harm)
