@@ -165,6 +165,8 @@ class JournalWriter:
             came = True
             lines += batch.lines
             alarms += batch.alarms
+            for alarm in batch.alarms:
+                _log.info("%s: %s", alarm.severity, alarm.text)
             self._seen_us = max(self._seen_us, batch.seen_us)
             if batch.state is not None:
                 state, self._pending = batch.state, (batch.state, batch.carts)

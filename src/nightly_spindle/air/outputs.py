@@ -58,8 +58,15 @@ class DeviceOutput:
     _STALLS_S = 1.0  # a device that takes nothing for so long is lost
 
     def __init__(
-        self, rate: int, block: int, device: str | None = None, buffer_s: float = BUFFER_S
+        self,
+        rate: int,
+        block: int,
+        device: str | None = None,
+        buffer_s: float = BUFFER_S,
+        *,
+        at_once: bool = False,
     ) -> None:
+        """`at_once`: raise OutputFault when it cannot be opened now, instead of trying again."""
         self.late = 0
         self.problem = "the sound device is not open yet"
         self._rate = rate
@@ -72,7 +79,10 @@ class DeviceOutput:
         self._due = 0.0
         self._stream: Any = None
         self._opener: threading.Thread | None = None
-        self._reopen()
+        if at_once:
+            self._open(fresh=False)
+        else:
+            self._reopen()
 
     def write(self, block: NDArray[np.float32]) -> None:
         """Take a block, waiting until there is room for it."""
@@ -98,6 +108,8 @@ class DeviceOutput:
         while not self.problem and self._queue.qsize() and time.monotonic() < end:
             time.sleep(0.02)
         self._closing.set()
+        if self._opener is not None:
+            self._opener.join(timeout=2.0)  # a process must not end inside PortAudio
         if self._stream is not None and not self.problem:
             self._stream.close()
 

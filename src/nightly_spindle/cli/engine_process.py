@@ -351,10 +351,12 @@ def live(wanted: Wanted, supervisor: int = 0) -> int:
     gc.collect()
     gc.freeze()
     print(f"{made.name} is on air (process {os.getpid()}).", flush=True)
+    _log.info("%s takes the air (process %d)", made.name, os.getpid())
     made.run()
     late, quiet = made.output.late, made.engine.longest_quiet_s
     print(f"{made.name} is off air; {late} blocks came late, longest quiet {quiet:.1f} s.",
           flush=True)  # fmt: skip
+    _log.info("%s is off air", made.name)
     if made.must_restart:
         return STANDS
     return ASKED_BY_SIGNAL if asked and supervisor else 0

@@ -33,10 +33,10 @@ class Status(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(92, 4, 14, 4)
         row.setSpacing(26)
+        self._sounds = self._simulated = False
         self.sign = QLabel("OFF AIR")
         self.sign.setAccessibleName("On air or not")
         self.heard = QLabel("simulated:\nnobody hears this")
-        self.heard.setProperty("role", "muted")
         self.heard.setAccessibleName("Whether anybody hears the station")
         self.heard.setToolTip("The simulated sound card takes the sound. Choose a sound device at "
                               "the place Station.")  # fmt: skip
@@ -84,11 +84,22 @@ class Status(QWidget):
     def set_on_air(self, *, on_air: bool, waiting: bool) -> None:
         """Show whether the station is on air, or on but waiting for the operator."""
         self.sign.setText("OFF AIR" if not on_air else "WAITING" if waiting else "ON AIR")
-        _set_role(self.sign, "air" if on_air and not waiting else "off")
+        self._sounds = on_air and not waiting
+        self._colour()
 
     def set_simulated(self, *, simulated: bool) -> None:
-        """Say beside the sign that nobody hears the station, while only a stand-in takes it."""
-        self.heard.setVisible(simulated)
+        """Say beside the sign that nobody hears the station, while only a stand-in takes it.
+
+        The sign is not lit then: nothing simulated looks real.
+        """
+        if simulated != self._simulated:
+            self._simulated = simulated
+            self.heard.setVisible(simulated)
+            self._colour()
+
+    def _colour(self) -> None:
+        lit = "simulated" if self._simulated else "air"
+        _set_role(self.sign, lit if self._sounds else "off")
 
     def set_mode(self, text: str) -> None:
         """Show unattended or attended, or what else there is to say under the name."""

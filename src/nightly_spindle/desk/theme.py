@@ -155,6 +155,8 @@ QToolButton:checked {{ background: {p.select}; border-color: {p.text}; }}
 QLabel[role="countdown"] {{ font-size: {HUGE}px; font-weight: bold; color: {p.air}; }}
 QLabel[role="air"] {{ background: {p.air}; color: {p.on_air_text}; font-weight: bold;
     border-radius: 4px; padding: 4px 12px; }}
+QLabel[role="simulated"] {{ background: transparent; color: {p.text}; font-weight: bold;
+    border: 2px dashed {p.air}; border-radius: 4px; padding: 3px 10px; }}
 QLabel[role="off"] {{ background: {p.alarm_ground}; color: {p.alarm}; font-weight: bold;
     border: 1px solid {p.alarm}; border-radius: 4px; padding: 3px 11px; }}
 QPushButton, QToolButton {{ background: {p.raised}; border: 1px solid {p.line};

@@ -192,7 +192,7 @@ def _output() -> Output:
     from nightly_spindle.standins.soundcard import StandInSoundCard
 
     try:
-        return DeviceOutput(_RATE, _BLOCK, buffer_s=_BUFFER_S)
+        return DeviceOutput(_RATE, _BLOCK, buffer_s=_BUFFER_S, at_once=True)
     except (OutputFault, OSError):
         return StandInSoundCard(_RATE, buffer_s=_BUFFER_S)
 
