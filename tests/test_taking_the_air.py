@@ -337,3 +337,47 @@ def test_messages_of_all_processes_come_by_time(tmp_path):
     assert [text.split()[-1] for text in said] == ["one", "Traceback", "it", "two", "three"]
     assert last_messages(tmp_path, 2) == said[-2:]
     assert last_messages(tmp_path / "none", 5) == []
+
+
+def test_a_watched_folder_that_hangs_holds_up_no_other(station, tmp_path, monkeypatch, caplog):
+    from nightly_spindle.core.intake import IntakeJob
+    from nightly_spindle.intake import service as module
+    from nightly_spindle.intake.watch import Watch
+    from nightly_spindle.store import arrivals
+    from nightly_spindle.store.intake_reading import Seen
+    from nightly_spindle.store.jobs import intake_jobs, save_job
+    from nightly_spindle.store.library import Library
+
+    hang, asked = threading.Event(), []
+    service = module.Service(station)
+    service._patience = Patience(0.1)
+    monkeypatch.setattr(module, "_TOLD_AFTER_S", 0.2)
+    with Library(station) as library:
+        for number in (1, 2):
+            (tmp_path / f"{number}").mkdir()
+            save_job(library, IntakeJob(0, f"job {number}", str(tmp_path / f"{number}")))
+    with Library(station) as library:
+        service._watches = {job.id: Watch(job, {}) for job in intake_jobs(library)}
+    first = next(watch for watch in service._watches.values() if watch.job.name == "job 1")
+
+    def look(self, now):
+        asked.append(self.job.name)
+        if self.job.name == "job 1":
+            hang.wait(20)
+        return [Seen(f"{self.job.folder}/{len(asked)}.wav", 5, 5)], []
+
+    monkeypatch.setattr(Watch, "look", look)
+    for _ in range(4):
+        service._watch(0.0)
+        time.sleep(0.1)
+    assert asked.count("job 1") == 1, "it is not asked again while it hangs"
+    assert asked.count("job 2") == 4
+    assert "has not answered" in first.problem
+    assert "1 has not answered" in caplog.text
+    hang.set()
+    time.sleep(0.2)
+    service._watch(0.0)
+    with Library(station) as library:
+        waiting = [one.path for one in arrivals.queued(library, 100)]
+    assert sum(f"{tmp_path}/1/" in path for path in waiting) == 2, "what it found late counts"
+    assert sum(f"{tmp_path}/2/" in path for path in waiting) == 5

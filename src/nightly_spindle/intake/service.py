@@ -16,6 +16,7 @@ import time
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from nightly_spindle.core.errors import StorageFault
@@ -35,6 +36,7 @@ from nightly_spindle.store.jobs import intake_jobs
 from nightly_spindle.store.library import Library, now_us
 from nightly_spindle.store.lock import Lock
 from nightly_spindle.store.messages import begin_messages
+from nightly_spindle.store.patience import Hangs, Patience
 from nightly_spindle.store.safekeeping import back_up_by_itself, backup_wanted
 from nightly_spindle.store.snapshot import change_count
 from nightly_spindle.store.station import read_settings
@@ -43,6 +45,7 @@ _log = logging.getLogger(__name__)
 _ROUND_S = 0.5
 _WATCH_S = 1.0
 _IN_FLIGHT = 8
+_TOLD_AFTER_S = 8.0  # a folder that has not answered for so long is told of
 _RETRY_S = 30.0  # after the disk or the database refused
 _FIRST_SAFE_S, _SAFE_S = 3.0, 300.0  # how often it is asked whether a backup is due
 _IDLE_S = 60.0  # workers that had nothing to do for so long are let go
@@ -67,6 +70,8 @@ class Service:
         self._pool: ProcessPoolExecutor | None = None
         self._flying: dict[int, _Flying] = {}
         self._suspects: set[int] = set()  # arrivals one of which ended its worker
+        self._patience = Patience(2.0)
+        self._hanging: set[int] = set()  # jobs whose folder was told not to answer
         self._seen_change = -1
         self._wait_until = 0.0
         self._busy_at = 0.0
@@ -151,11 +156,30 @@ class Service:
         self._notifier.follow({job.id: job.folder for job in jobs})
 
     def _watch(self, now: float) -> None:
+        """Look at the watched folders; one that hangs holds up no other, and is told of."""
         for watch in self._watches.values():
             said = watch.problem
-            ready, odd = watch.look(now)
+            try:
+                self._patience.ask(watch.job.folder, partial(watch.look_and_keep, now))
+            except Hangs as error:
+                watch.problem = f"{watch.job.folder} cannot be read: {error.strerror}"
+                self._tell_hanging(watch, error.since_s)
+                continue
+            self._hanging.discard(watch.job.id)
             if watch.problem and watch.problem != said:
                 _log.warning("%s", watch.problem)
+            self._queue_found(watch)
+
+    def _tell_hanging(self, watch: Watch, since_s: float) -> None:
+        if since_s >= _TOLD_AFTER_S and watch.job.id not in self._hanging:
+            self._hanging.add(watch.job.id)
+            _log.warning("the folder %s has not answered for %.0f s; the others are watched on",
+                         watch.job.folder, since_s)  # fmt: skip
+
+    def _queue_found(self, watch: Watch) -> None:
+        """Queue what a look found, also one that nobody waited for any more."""
+        while watch.found:
+            ready, odd = watch.found.popleft()
             if ready or odd:
                 with Library(self._folder) as library:
                     arrivals.queue(library, ready, watch.job.options, watch.job.id)

@@ -6,6 +6,7 @@ import errno
 import fcntl
 import os
 import threading
+from collections import deque
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -34,15 +35,21 @@ class _Pending:
 class Watch:
     """One job's folder. `known` is {path: (size, mtime ns)} of what was dealt with.
 
-    `problem` says why the folder cannot be watched, empty while it can.
+    `problem` says why the folder cannot be watched, empty while it can; `found` is what looks
+    found that is not queued yet.
     """
 
     job: IntakeJob
     known: dict[str, tuple[int, int]]
     problem: str = ""
+    found: deque[tuple[list[Seen], list[Unusable]]] = field(default_factory=deque)
     _next_walk: float = 0.0
     _pending: dict[str, _Pending] = field(default_factory=dict)
     _stirred: threading.Event = field(default_factory=threading.Event)
+
+    def look_and_keep(self, now: float) -> None:
+        """Look, and keep what was found in `found`, whoever still waits for it."""
+        self.found.append(self.look(now))
 
     def stir(self) -> None:
         """Have the folder looked at soon: something moved there."""
