@@ -40,7 +40,7 @@ def orders_from_csv(text: str, known: Iterable[Campaign], name: str) -> list[Cam
                 raise SettingRefused(f"“{made.name}” stands there twice")
             found[made.name.casefold()] = made
         except InputFault as error:
-            wrong.append(f"line {line}: {error}")
+            wrong.append(f"line {line}: {clipped(error, 300)}")
     if wrong:
         more = f"; and {len(wrong) - 5} more" if len(wrong) > 5 else ""
         raise InputFault(f"{name}: {'; '.join(wrong[:5])}{more}")

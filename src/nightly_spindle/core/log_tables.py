@@ -222,6 +222,8 @@ def propose_columns(lines: Sequence[str]) -> str:
     cells = [[line[b:e].strip() for line in wide] for b, e in spans]
     fields = _fields_by_look(cells)
     named = [(f, b, e) for f, (b, e) in zip(fields, spans, strict=True) if f != "-"]
+    if not named:
+        return ""
     # text runs on to where the next column begins
     ends = [*(b - 1 for _, b, _ in named[1:]), max(width, 200)]
     return ", ".join(

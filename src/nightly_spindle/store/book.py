@@ -18,7 +18,6 @@ from __future__ import annotations
 import json
 from collections import Counter
 from contextlib import closing
-from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING, Any
@@ -26,7 +25,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.core.book import Book, Change, compare
 from nightly_spindle.core.declared import texts_of
 from nightly_spindle.core.drops import DropOptions, check_drop
-from nightly_spindle.core.errors import InputFault, SettingRefused
+from nightly_spindle.core.errors import InputFault, SettingRefused, clipped
 from nightly_spindle.core.event_values import events_from, joined
 from nightly_spindle.core.events import check_event
 from nightly_spindle.core.formats import Turn
@@ -41,7 +40,7 @@ from nightly_spindle.core.turn_card import card_from
 from nightly_spindle.store import campaigns, format_book, pools
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.events import row_of, values_of
-from nightly_spindle.store.rows import MEASURE, marks_text, shaping_text, turn_text
+from nightly_spindle.store.rows import MEASURE, iso_utc, marks_text, shaping_text, turn_text, us_of
 from nightly_spindle.store.snapshot import drop_of
 
 if TYPE_CHECKING:
@@ -278,7 +277,18 @@ def changes(folder: Path, book: Book) -> list[Change]:
 
 
 def apply_book(library: Library, book: Book) -> None:
-    """Make a station what a book says. What is measured of items that stay is kept."""
+    """Make a station what a book says. What is measured of items that stay is kept.
+
+    InputFault when it holds a value that cannot be kept; nothing has changed then.
+    """
+    try:
+        _apply(library, book)
+    except (ValueError, OverflowError, TypeError, KeyError, AttributeError) as error:
+        # what the schema allows and no table takes: a number without end, a date that is none
+        raise InputFault(f"the book holds a value that cannot be: {clipped(error)}") from error
+
+
+def _apply(library: Library, book: Book) -> None:
     from sqlalchemy.dialects.sqlite import insert
 
     from nightly_spindle.store import tables as t
@@ -358,7 +368,7 @@ def _apply_items(library: Library, book: Book, roots: dict[str, int], version: i
                 "root_id": roots[place["root"]],
                 "path": place["path"],
                 "name_key": key(PurePosixPath(place["path"]).name),
-                "until_us": _us(place["until"]),
+                "until_us": us_of(place["until"]),
                 "ours": place["ours"],
             }
             for place in item["former"]
@@ -390,12 +400,12 @@ def _items(connection: sqlite3.Connection, roots: dict[int, str]) -> list[dict[s
     former: dict[int, list[dict[str, Any]]] = {}
     for row in _all(connection, "former_place", "id"):
         place = {"root": roots[row["root_id"]], "path": row["path"], "ours": bool(row["ours"])}
-        former.setdefault(row["cart"], []).append(place | {"until": _iso(row["until_us"])})
+        former.setdefault(row["cart"], []).append(place | {"until": iso_utc(row["until_us"])})
     return [
         {
             **{name: row[name] for name in _ITEM},
             "root": roots[row["root_id"]],
-            "added": _iso(row["added_us"]),
+            "added": iso_utc(row["added_us"]),
             "tags": json.loads(row["tags"] or "{}"),
             "measure": {name: row[name] for name in MEASURE}
             | {"fall": json.loads(row["fall"] or "[]")},
@@ -420,7 +430,7 @@ def _item_row(item: dict[str, Any], roots: dict[str, int], version: int) -> dict
         "turn": turn_text(card_from(item["turn"])),
         "root_id": roots[item["root"]],
         "name_key": key(PurePosixPath(item["path"]).name),
-        "added_us": _us(item["added"]),
+        "added_us": us_of(item["added"]),
         "tags": json.dumps(item["tags"], ensure_ascii=False),
         "version": version,
         "words": search_words(
@@ -485,11 +495,3 @@ def _pair_row(entry: dict[str, Any]) -> dict[str, Any]:
 def _fall(measure: dict[str, Any]) -> str:
     fall = measure.get("fall") or []
     return json.dumps(fall, separators=(",", ":")) if fall else ""
-
-
-def _iso(us: int) -> str:
-    return datetime.fromtimestamp(us / 1e6, UTC).isoformat(timespec="microseconds")
-
-
-def _us(text: str) -> int:
-    return round(datetime.fromisoformat(text).timestamp() * 1e6)

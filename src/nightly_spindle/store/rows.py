@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import fields
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.items import Ending, Measure
@@ -76,3 +77,13 @@ def shaping_text(shaping: Shaping) -> str:
     """Return how an item wants to be played as it is stored; nothing where it is as usual."""
     values = shaping_values(shaping)
     return json.dumps(values, sort_keys=True) if values else ""
+
+
+def iso_utc(us: int) -> str:
+    """Return an instant as it stands in the station book: ISO 8601, UTC, to the microsecond."""
+    return datetime.fromtimestamp(us / 1e6, UTC).isoformat(timespec="microseconds")
+
+
+def us_of(text: str) -> int:
+    """Return the instant that `iso_utc` wrote; ValueError when it is none."""
+    return round(datetime.fromisoformat(text).timestamp() * 1e6)
