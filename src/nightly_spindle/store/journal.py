@@ -206,7 +206,7 @@ class Journal:
         if problem != self.problem:
             _log.warning("%s", problem)
         self.problem = problem
-        if not isinstance(error, sqlite3.OperationalError):
+        if "locked" not in said:
             self._let_go()  # what it is now is looked at anew the next time
         self._spill()
 
