@@ -192,7 +192,7 @@ class Station:
         if not self.wait(lambda: os.path.ismount(mount), 10):
             raise OSError("FUSE is not allowed here")
 
-    def small_disk(self, megabytes: int = 24) -> Path:
+    def small_disk(self, megabytes: int = 64) -> Path:
         """Move the station onto a small file system of its own; returns where it lies."""
         place = self.base / "small"
         place.mkdir()

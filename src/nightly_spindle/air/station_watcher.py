@@ -149,7 +149,7 @@ class StationWatcher:
     def _reconnect(self, snapshot: Snapshot) -> None:
         """Read the database that lies there now from here on."""
         try:
-            snapshot.use(connect(self._folder, timeout_s=1.0))
+            snapshot.reconnect(1.0)
         except (sqlite3.DatabaseError, NightlySpindleError, OSError) as error:
             _log.info("the database cannot be opened again: %s", error)
 
@@ -174,6 +174,9 @@ class StationWatcher:
             _log.warning("the database was replaced; the new one is read from now on")
             self._reconnect(self._snapshot)
         self._database = (here.st_dev, here.st_ino)
+        problem = self._engine.writer.problem
+        if problem and "locked" not in problem:
+            self._reconnect(self._snapshot)  # what the writer cannot use may be ours to let go of
         self._tell_of_hanging(self._engine)
         self._follower.follow()
         self._look_for_logs(self._snapshot, self._engine)

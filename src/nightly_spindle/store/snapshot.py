@@ -65,11 +65,15 @@ class Snapshot:
     roots: tuple[str, ...]
     patience: Patience
 
-    def use(self, connection: sqlite3.Connection) -> None:
-        """Read from another connection from here on; the former is closed."""
-        former, self.connection = self.connection, connection
-        self.logs.use(connection)
-        former.close()
+    def reconnect(self, timeout_s: float) -> None:
+        """Read the database that lies there now from here on.
+
+        The former connection is closed first: SQLite keeps what it knows of a file, that it can
+        only be read for instance, as long as the process has any connection to it.
+        """
+        self.connection.close()
+        self.connection = connect(self.folder, timeout_s=timeout_s)
+        self.logs.use(self.connection)
 
     def reach(self, carts: Iterable[int]) -> None:
         """Bring the items with these cart numbers into the programme's reach."""
