@@ -115,6 +115,8 @@ def judged(fault: Fault, at: Station, report: Report, since_us: int) -> None:
     report.went_on = f"{origin['source']} {origin['file']}".strip()
     if at.air_after_s is not None:
         report.went_on = f"sounding {at.air_after_s:.1f} s after its start, {report.went_on}"
+        if at.air_after_s > MOST_S:
+            report.wrong.append(f"took the air only after {at.air_after_s:.1f} s")
     if sight["sight"]["problem"]:
         report.wrong.append(f"in the end: {sight['sight']['problem']}")
     if fault.complete and simulated:
