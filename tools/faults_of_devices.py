@@ -73,13 +73,19 @@ def _plays(at: Station) -> bool:
     return bool(sight) and not sight["sight"]["problem"]
 
 
-@fault("sound device lost and back", "the sound device", before=True, lasts_s=12, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _on_device(at: Station) -> subprocess.Popen[bytes]:
+    """Put the station on air by a sound device; returns the process that is the device."""
     device = _pulse(at)
     at.air("--output", "device", "--device", "nul", heard=False)
     if not at.wait(lambda: _plays(at), 15):
         raise AssertionError("the device does not play")
     at.mark()
+    return device
+
+
+@fault("sound device lost and back", "the sound device", before=True, lasts_s=12, complete=False)
+def _(at: Station) -> Callable[[], None]:
+    device = _on_device(at)
     device.kill()
     device.wait()
     (at.base / "pulse/pulse.sock").unlink(missing_ok=True)
@@ -95,11 +101,7 @@ def _(at: Station) -> Callable[[], None]:
 @fault("sound device stalled for 8 s", "the sound device takes no more sound", before=True,
        lasts_s=8, complete=False)  # fmt: skip
 def _(at: Station) -> Callable[[], None]:
-    device = _pulse(at)
-    at.air("--output", "device", "--device", "nul", heard=False)
-    if not at.wait(lambda: _plays(at), 15):
-        raise AssertionError("the device does not play")
-    at.mark()
+    device = _on_device(at)
     device.send_signal(signal.SIGSTOP)
 
     def back() -> None:

@@ -16,6 +16,7 @@ from fault_station import RATE, SONG_S
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from pathlib import Path
 
     from fault_station import Station
 
@@ -23,6 +24,19 @@ if TYPE_CHECKING:
 
 
 from fault_table import fault
+
+
+def set_aside(at: Station, gone: Path, every: int = 1) -> Callable[[], None]:
+    """Move each so-manieth file of the share into a new folder; returns what moves them back."""
+    gone.mkdir()
+    for path in sorted(at.music.iterdir())[::every]:
+        path.rename(gone / path.name)
+
+    def back() -> None:
+        for path in list(gone.iterdir()):
+            path.rename(at.music / path.name)
+
+    return back
 
 
 @fault("share away (renamed) and back", "is away", lasts_s=30)
@@ -40,16 +54,7 @@ def _(at: Station) -> Callable[[], None]:
 
 @fault("mount point empty", "is away", lasts_s=25)
 def _(at: Station) -> Callable[[], None]:
-    gone = at.music.with_name("gone")
-    gone.mkdir()
-    for path in list(at.music.iterdir()):
-        path.rename(gone / path.name)
-
-    def back() -> None:
-        for path in list(gone.iterdir()):
-            path.rename(at.music / path.name)
-
-    return back
+    return set_aside(at, at.music.with_name("gone"))
 
 
 @fault("all folders away", "is away", lasts_s=25)
@@ -81,16 +86,7 @@ def _(at: Station) -> Callable[[], None]:
 
 @fault("half of the files gone", "is skipped", lasts_s=35)
 def _(at: Station) -> Callable[[], None]:
-    gone = at.base / "gone"
-    gone.mkdir()
-    for path in sorted(at.music.iterdir())[::2]:
-        path.rename(gone / path.name)
-
-    def back() -> None:
-        for path in list(gone.iterdir()):
-            path.rename(at.music / path.name)
-
-    return back
+    return set_aside(at, at.base / "gone", every=2)
 
 
 @fault("the item on air deleted and its folder emptied", "is away", lasts_s=25)

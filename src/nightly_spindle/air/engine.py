@@ -404,9 +404,6 @@ class Engine:
             frame, mend = sequencer.state.frame, "Nothing needs to be done."
             self.apply([Finding("folder-back", Severity.NOTE, frame, text, mend)])
         if back:
-            for cart, why in list(self.programme.unplayable.items()):
-                if why.startswith("its folder"):
-                    del self.programme.unplayable[cart]
             sequencer.folder_back()
         if gone or back:
             self._looked = -1

@@ -65,6 +65,7 @@ class JournalWriter:
         self._noted_us = 0
         self._seen_us = 0
         self._pending: tuple[bytes, frozenset[int]] | None = None  # not in the state file yet
+        self._unkept = ""  # why the state file cannot be written
         self._told = ""
 
     # -- the pump's side: nothing here waits -------------------------------------------------------
@@ -119,7 +120,10 @@ class JournalWriter:
         if self._thread.is_alive():
             self._thread.join(timeout=10)
         if not self._thread.is_alive():
-            self._sign(left=True)
+            try:
+                self._file.sign(self._seen_us, left=True)
+            except OSError as error:
+                _log.warning("no goodbye can be written: %s", error.strerror or error)
             self._journal.close()
             self._file.close()
 
@@ -177,39 +181,31 @@ class JournalWriter:
         _log.debug("%d lines, %d alarms, seen %d, %s, %.3f s", len(lines), len(alarms),
                    self._seen_us, self._journal.problem, time.monotonic() - begun)  # fmt: skip
         self._keep_state()
-        self._sign()
         self._tell()
 
     def _keep_state(self) -> None:
-        if self._pending is None:
-            return
-        state, carts = self._pending
+        """Keep the state where it has changed, else give a sign of life alone."""
+        try:
+            if self._pending is None:
+                self._file.sign(self._seen_us)
+            else:
+                self._file.write(self._body(*self._pending), self._seen_us)
+                self._pending = None
+        except OSError as error:
+            self._unkept = f"the state file cannot be written ({error.strerror or error})"
+        else:
+            self._unkept = ""
+
+    def _body(self, state: bytes, carts: frozenset[int]) -> bytes:
         programme = self.programme
         pool = [item.cart for item in list(programme.pool)[:_POOL]]
         known = programme.items
         items = [item for cart in {*carts, *pool} if (item := known.get(cart)) is not None]
-        try:
-            self._file.write(pack(texts_from(programme.settings), state, items, pool),
-                             self._seen_us)  # fmt: skip
-        except OSError as error:
-            said = f"the state file cannot be written ({error.strerror or error})"
-            if said != self._told:
-                _log.warning("%s", said)
-            self.problem = self.problem or said
-            return
-        self._pending = None
-
-    def _sign(self, *, left: bool = False) -> None:
-        try:
-            self._file.sign(self._seen_us, left=left)
-        except OSError as error:
-            _log.warning("no sign of life can be written: %s", error.strerror or error)
+        return pack(texts_from(programme.settings), state, items, pool)
 
     def _tell(self) -> None:
         """Raise an alarm when something cannot be written, and say when it can be again."""
-        self.problem = self._journal.problem
-        if self._pending is not None and not self.problem:
-            self.problem = "the state file cannot be written; see the engine's messages"
+        self.problem = self._journal.problem or self._unkept
         if self.problem == self._told:
             return
         if self.problem and not self._told:

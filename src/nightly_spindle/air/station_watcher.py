@@ -13,7 +13,7 @@ import time
 from concurrent.futures import Future
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.air.beside import Beside
 from nightly_spindle.air.edit_follower import EditFollower
@@ -22,7 +22,7 @@ from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.running import AirState
 from nightly_spindle.core.slots import AHEAD_US
 from nightly_spindle.core.timebase import US, moment_from
-from nightly_spindle.store.database import DATABASE, connect
+from nightly_spindle.store.database import DATABASE, connect, only_locked
 from nightly_spindle.store.events import over_and_done, retire
 from nightly_spindle.store.journal import last_seen, load_state
 from nightly_spindle.store.made_hours import made_instants
@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.running import Awaited, Loaded
     from nightly_spindle.store.patience import Patience
     from nightly_spindle.store.roots import FilesFound
+    from nightly_spindle.store.state_file import Kept
 
 _EVERY_S = 2.0
 _RETIRE_US = 600_000_000  # ten minutes: nothing hangs on it
@@ -47,6 +48,7 @@ _DAY_US = 24 * 3600 * US
 _HANGS_S = 8.0  # a folder that has not answered for so long is told of: with a round, within ten
 _LONG_LOOK_S = 0.1  # a look at all files that takes longer is taken more seldom
 _SELDOM_S = 30.0
+_LATER_US = US  # both are written in one round, the file by a moment later
 _log = logging.getLogger(__name__)
 
 
@@ -57,6 +59,30 @@ class Opened:
     snapshot: Snapshot
     state: AirState | None
     seen_us: int | None
+
+
+class Newest(NamedTuple):
+    """What an engine goes on from: the state, the last sign of life (µs), whether it was a goodbye.
+
+    None of either where nothing is known.
+    """
+
+    state: AirState | None
+    seen_us: int | None
+    left: bool
+
+
+def newest(kept: Kept | None, opened: Opened | None) -> Newest:
+    """Return what to go on from: the state file's, unless the database knows of something later."""
+    state, seen, left = None, None, False
+    if kept is not None:
+        state, seen, left = kept.state, kept.seen_us or None, kept.left
+    if opened is not None and opened.seen_us is not None:
+        later = seen is None or opened.seen_us > seen + _LATER_US
+        if later or state is None:
+            state, left = opened.state, left and not later
+        seen = max(seen or 0, opened.seen_us)
+    return Newest(state, seen, left)
 
 
 class StationWatcher:
@@ -143,7 +169,7 @@ class StationWatcher:
             _log.warning("the station cannot be read now: %s", said)
         self.problem = said
         self.reading = False
-        if self._snapshot is not None and "locked" not in said:
+        if self._snapshot is not None and not only_locked(said):
             self._reconnect(self._snapshot)
 
     def _reconnect(self, snapshot: Snapshot) -> None:
@@ -175,7 +201,7 @@ class StationWatcher:
             self._reconnect(self._snapshot)
         self._database = (here.st_dev, here.st_ino)
         problem = self._engine.writer.problem
-        if problem and "locked" not in problem:
+        if problem and not only_locked(problem):
             self._reconnect(self._snapshot)  # what the writer cannot use may be ours to let go of
         self._tell_of_hanging(self._engine)
         self._follower.follow()

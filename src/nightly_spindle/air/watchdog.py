@@ -9,7 +9,10 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from nightly_spindle.store.messages import end_messages
+
 _EVERY_S = 1.0
+_LAST_WORDS_S = 2.0
 STANDS = 75  # exit status of an engine whose pump stands: it is started again (EX_TEMPFAIL)
 _log = logging.getLogger(__name__)
 
@@ -72,7 +75,10 @@ class Watchdog:
         text += "; another takes its place." if one.replace else "."
         _log.error("%s", text)
         if one.ends and not self._leaving.is_set():
-            logging.shutdown()
+            # why it ends must be read afterwards, but a disk that hangs must not keep it
+            last_words = threading.Thread(target=end_messages, daemon=True)
+            last_words.start()
+            last_words.join(_LAST_WORDS_S)
             os._exit(STANDS)
         self._tell("thread-stands", text, "See the engine's messages; a disk or share may hang.")
         if one.replace is not None:

@@ -28,7 +28,7 @@ from nightly_spindle.air.journal_writer import JournalWriter
 from nightly_spindle.air.live_logs import LiveLogs, NoLogs
 from nightly_spindle.air.places import AirLock, socket_path
 from nightly_spindle.air.player import BLOCK
-from nightly_spindle.air.station_watcher import StationWatcher
+from nightly_spindle.air.station_watcher import StationWatcher, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.cli.common import instant
 from nightly_spindle.core.errors import SettingRefused, StorageFault
@@ -46,7 +46,7 @@ if TYPE_CHECKING:
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.engine import Begun
     from nightly_spindle.air.outputs import Output
-    from nightly_spindle.air.station_watcher import Opened
+    from nightly_spindle.air.station_watcher import Newest, Opened
     from nightly_spindle.cli.wanted import Wanted
     from nightly_spindle.core.running import AirState
 
@@ -221,21 +221,9 @@ class EngineProcess:
         self._attach(opened)
         return begun
 
-    def _newest(self, opened: Opened | None) -> tuple[AirState | None, int | None, bool]:
-        """Return the state to go on from, the last sign of life, and whether it was a goodbye.
-
-        The state file's, unless the database knows of something later.
-        """
-        kept = self._kept
-        state, seen, left = None, None, False
-        if kept is not None:
-            state, seen, left = kept.state, kept.seen_us or None, kept.left
-        if opened is not None and opened.seen_us is not None:
-            later = seen is None or opened.seen_us > seen + US
-            if later or state is None:
-                state, left = opened.state, False if later else left
-            seen = max(seen or 0, opened.seen_us)
-        return None if self._wanted.cold else state, seen, left
+    def _newest(self, opened: Opened | None) -> Newest:
+        found = newest(self._kept, opened)
+        return found._replace(state=None) if self._wanted.cold else found
 
     def _attach(self, opened: Opened) -> None:
         logs = LiveLogs(opened.snapshot.logs)
@@ -278,7 +266,7 @@ class EngineProcess:
             self.must_restart = True
             self.engine.leave()
             return
-        state, _, _ = self._newest(opened)
+        state = self._newest(opened).state
         went_on = state is not None and state is self._kept_state()
         while not self.engine.hand_over.adopt(opened.snapshot, state, went_on=went_on):
             time.sleep(1.0)

@@ -56,6 +56,7 @@ class OutputCard(QFrame):
         grid.addWidget(self.to, 2, 0, 1, 2)
         grid.addWidget(self.device, 3, 0, 1, 2)
         grid.setRowStretch(4, 1)
+        self._saved = self._values()
         self._follow()
         self.to.currentIndexChanged.connect(self._save)
         self.device.editingFinished.connect(self._save)
@@ -69,12 +70,18 @@ class OutputCard(QFrame):
             else "Simulated: nobody hears the station."
         )
 
+    def _values(self) -> dict[str, str]:
+        return {"output.to": str(self.to.currentData()), "output.device": self.device.text()}
+
     def _save(self) -> None:
         self._follow()
-        values = {"output.to": str(self.to.currentData()), "output.device": self.device.text()}
+        values = self._values()
+        if values == self._saved:
+            return  # the keyboard only left the field
         folder = self._folder
 
         def then(_: object) -> None:
+            self._saved = values
             self.told.emit("The engine plays there once it is started again.")
             self.changed.emit()
 

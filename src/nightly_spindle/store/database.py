@@ -17,6 +17,11 @@ LATEST = "0009"
 DATABASE = "station.db"
 
 
+def only_locked(said: str) -> bool:
+    """Whether what SQLite says of a refusal is a lock: that passes, and the connection is sound."""
+    return "locked" in said
+
+
 def connect(folder: Path, *, timeout_s: float = 5.0) -> sqlite3.Connection:
     """Open the database of the station in `folder`, of the schema that this program knows.
 

@@ -19,7 +19,7 @@ import msgspec
 from nightly_spindle.core.asrun import Alarm, AsRun, fold_of
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.running import AirState, Outcome
-from nightly_spindle.store.database import DATABASE, connect
+from nightly_spindle.store.database import DATABASE, connect, only_locked
 from nightly_spindle.store.side_file import SideFile
 
 if TYPE_CHECKING:
@@ -206,7 +206,7 @@ class Journal:
         if problem != self.problem:
             _log.warning("%s", problem)
         self.problem = problem
-        if "locked" not in said:
+        if not only_locked(said):
             self._let_go()  # what it is now is looked at anew the next time
         self._spill()
 
@@ -280,7 +280,7 @@ def _put_alarm(connection: sqlite3.Connection, alarm: Alarm) -> None:
         "SELECT key, max(last_us, at_us) FROM alarm WHERE fold = ? AND at_us <= ?"
         " ORDER BY at_us DESC LIMIT 1", (fold, alarm.at_us),
     ).fetchone()  # fmt: skip
-    if row is None or row[0] is None or alarm.at_us - row[1] > _FOLDS_US:
+    if row is None or alarm.at_us - row[1] > _FOLDS_US:
         connection.execute(_PUT_ALARM, (*astuple(alarm), fold))
     elif alarm.at_us > row[1]:  # what was written already and waited in the side file counts once
         connection.execute(

@@ -35,8 +35,7 @@ class _Call(Generic[T]):
         self._done = threading.Event()
         self._answer: list[T] = []
         self._error: BaseException | None = None
-        self.thread = threading.Thread(target=self._run, name=name, daemon=True)
-        self.thread.start()
+        threading.Thread(target=self._run, name=name, daemon=True).start()
 
     def _run(self) -> None:
         try:
@@ -77,8 +76,6 @@ class Patience:
                 raise Hangs(folder, time.monotonic() - before.begun)
             call = _Call(what, f"folder {folder}")
             self._under_way[folder] = call  # type: ignore[assignment]  # its answer is ours
-        if not call.thread.is_alive() and not call.over:
-            raise Hangs(folder, 0.0)
         waited = self._wait_s if wait_s is None else wait_s
         answer = call.answer(waited)
         if not call.over:

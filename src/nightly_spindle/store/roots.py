@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import os
-import stat
 from dataclasses import dataclass, field
 from functools import partial
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.away import Away, why_away
+from nightly_spindle.core.plain_files import check_plain
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -89,12 +89,11 @@ def file_problem(path: str) -> str:
     """Return why a file cannot be read, empty when nothing speaks against it."""
     try:
         known = os.stat(path)  # noqa: PTH116 - this runs for every item of a night
+        check_plain(known.st_mode)
     except FileNotFoundError:
         return f"the file {path} is not there"
     except OSError as error:
         return f"the file {path} cannot be read: {error.strerror}"
-    if not stat.S_ISREG(known.st_mode):
-        return f"the file {path} is none: it is a pipe, a device or a folder"
     if known.st_size == 0:
         return f"the file {path} is empty"
     if not os.access(path, os.R_OK):
