@@ -3,6 +3,8 @@
 import os
 import random
 import sqlite3
+import subprocess
+import sys
 import threading
 import time
 from pathlib import Path
@@ -12,7 +14,8 @@ from conftest import RATE, make_item
 
 from nightly_spindle.air.journal_writer import JournalWriter
 from nightly_spindle.air.readahead import Buffered
-from nightly_spindle.air.watchdog import Watchdog, Watched
+from nightly_spindle.air.station_watcher import Newest, Opened, newest
+from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.core.actions import Finding, Severity, StartVoice
 from nightly_spindle.core.asrun import Alarm, AsRun, fold_of
 from nightly_spindle.core.running import AirState, Line, Origin, Play
@@ -30,7 +33,7 @@ from nightly_spindle.store.patience import Hangs, Patience
 from nightly_spindle.store.roots import look_at_files, root_of
 from nightly_spindle.store.side_file import SIDE_FILE, SideFile
 from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.state_file import StateFile, pack, read_kept
+from nightly_spindle.store.state_file import STATE_FILE, Kept, StateFile, pack, read_kept
 
 FOREVER = 2**62
 
@@ -261,6 +264,72 @@ def test_files_are_looked_at_folder_by_folder(station):
     again = look_at_files(Patience(), snapshot.roots, items, 9, gone.away)
     assert again.away[root].since_us == 6, "since it went, not since it was looked at"
     snapshot.connection.close()
+
+
+def test_a_state_file_that_cannot_be_written_is_told_once(station):
+    snapshot = open_station(station)
+    (station / STATE_FILE).mkdir()
+    writer = JournalWriter(station, snapshot.programme)
+    writer.start(1_000_000, None)
+    end = time.monotonic() + 2.5
+    frame = 1
+    while time.monotonic() < end:  # about ten rounds
+        frame += 1
+        writer.note([], state(frame), 1_000_000 + frame * 300_000)
+        time.sleep(0.1)
+    assert "the state file cannot be written (Is a directory)" in writer.problem
+    (station / STATE_FILE).rmdir()
+    while writer.problem and time.monotonic() < end + 10:
+        writer.note([], state(frame := frame + 1), 1_000_000 + frame * 300_000)
+        time.sleep(0.1)
+    assert not writer.problem
+    writer.stop()
+    assert read_kept(station).state.frame == frame
+    codes = [alarm.code for alarm in alarms_between(snapshot.connection, 0, FOREVER)]
+    assert codes.count("records-wait") == 1
+    snapshot.connection.close()
+
+
+@pytest.mark.parametrize(
+    ("kept", "opened", "expected"),
+    [
+        (None, None, (None, None, False)),
+        ((1, 5_000_000, True), None, (1, 5_000_000, True)),
+        (None, (2, 5_000_000), (2, 5_000_000, False)),
+        (None, (None, None), (None, None, False)),
+        # written in one round, the one a moment after the other: the file's state and goodbye count
+        ((1, 5_000_000, True), (2, 5_900_000), (1, 5_900_000, True)),
+        ((1, 5_000_000, True), (2, 4_000_000), (1, 5_000_000, True)),
+        # an older file, from a backup or a copy: what the database knows is later
+        ((1, 5_000_000, True), (2, 9_000_000), (2, 9_000_000, False)),
+        ((None, 5_000_000, True), (2, 5_000_000), (2, 5_000_000, True)),
+    ],
+)
+def test_an_engine_goes_on_from_what_is_newest(kept, opened, expected):
+    def some(number):
+        return None if number is None else state(number)
+
+    made = kept and Kept({}, some(kept[0]), [], [], kept[1], kept[2])
+    read = opened and Opened(None, some(opened[0]), opened[1])
+    assert newest(made, read) == Newest(some(expected[0]), *expected[1:])
+
+
+def test_an_engine_whose_pump_stands_says_so_before_it_ends(station):
+    program = f"""
+import time
+from pathlib import Path
+from nightly_spindle.air.watchdog import Watchdog, Watched
+from nightly_spindle.store.messages import begin_messages
+begin_messages(Path({str(station)!r}), "engine", echo=False)
+stood = time.monotonic() - 20
+dog = Watchdog(lambda *_: None)
+dog.watch(Watched("pump", lambda: stood, 15.0, ends=True))
+dog.start()
+time.sleep(30)
+"""
+    ended = subprocess.run([sys.executable, "-c", program], timeout=60, check=False)
+    assert ended.returncode == STANDS
+    assert "The pump has stood for" in last_messages(station, 1)[0]
 
 
 def test_one_source_that_hangs_delays_no_other(monkeypatch, tmp_path):
