@@ -141,7 +141,7 @@ def test_an_output_is_saved_when_it_is_another_and_only_then(qtbot, window, stat
     card.changed.connect(lambda: saved.append(read_settings(station).output))
     card.to.setCurrentIndex(card.to.findData("standin"))
     card.to.setCurrentIndex(card.to.findData("device"))
-    qtbot.waitUntil(lambda: saved and saved[-1].to is SendTo.DEVICE)
+    qtbot.waitUntil(lambda: bool(saved) and saved[-1].to is SendTo.DEVICE)
     qtbot.wait(200)
     before = len(saved)
     card.device.setFocus()

@@ -56,10 +56,9 @@ class OutputCard(QFrame):
         grid.addWidget(self.to, 2, 0, 1, 2)
         grid.addWidget(self.device, 3, 0, 1, 2)
         grid.setRowStretch(4, 1)
-        self._saved = self._values()
         self._follow()
         self.to.currentIndexChanged.connect(self._save)
-        self.device.editingFinished.connect(self._save)
+        self.device.editingFinished.connect(self._device_left)
 
     def _follow(self) -> None:
         real = self.to.currentData() == SendTo.DEVICE
@@ -70,18 +69,17 @@ class OutputCard(QFrame):
             else "Simulated: nobody hears the station."
         )
 
-    def _values(self) -> dict[str, str]:
-        return {"output.to": str(self.to.currentData()), "output.device": self.device.text()}
+    def _device_left(self) -> None:
+        if self.device.isModified():  # else the keyboard only left the field
+            self.device.setModified(False)
+            self._save()
 
     def _save(self) -> None:
         self._follow()
-        values = self._values()
-        if values == self._saved:
-            return  # the keyboard only left the field
+        values = {"output.to": str(self.to.currentData()), "output.device": self.device.text()}
         folder = self._folder
 
         def then(_: object) -> None:
-            self._saved = values
             self.told.emit("The engine plays there once it is started again.")
             self.changed.emit()
 
