@@ -31,9 +31,10 @@ class Lives:
 
 def run(folder, *statuses):
     """Supervise such lives; returns the exit status."""
-    from nightly_spindle.air.supervisor import supervise
+    from nightly_spindle.air.supervisor import get_ready, supervise
 
-    return supervise(Path(folder), Lives(Path(folder), statuses), "lives", with_intake=False)
+    get_ready("lives")
+    return supervise(Path(folder), Lives(Path(folder), statuses), with_intake=False)
 
 
 if __name__ == "__main__":

@@ -361,7 +361,7 @@ def test_a_list_runs_as_long_as_the_sequencer_airs_it(station):
 
     names = [n for n in song_names(station) if n.startswith("song")]
     write_log(station, date(2026, 11, 24), names)
-    from nightly_spindle.cli.common import begin
+    from nightly_spindle.cli.begin import begin
     from nightly_spindle.core.rehearsal import rehearse
 
     snapshot, sequencer, begun = begin(str(station), "2026-11-24T00:00", 0.2)

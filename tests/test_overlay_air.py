@@ -21,7 +21,7 @@ from test_log_drops import out, view
 
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.render import render
-from nightly_spindle.cli.common import begin
+from nightly_spindle.cli.begin import begin
 from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.markers import Marks

@@ -203,6 +203,12 @@ class Station:
         self.folder.symlink_to(place / "station")
         return place
 
+    def is_heard(self) -> bool:
+        """Whether an engine that was started again puts out sound: into a second file."""
+        _, *later = sorted(self.heard.glob("*.raw"))
+        return any(np.abs(np.fromfile(file, dtype="<i2")).max(initial=0) > QUIET * 32767
+                   for file in later)  # fmt: skip
+
     # -- what was told -----------------------------------------------------------------------------
 
     def sentences(self) -> list[str]:

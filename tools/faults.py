@@ -23,7 +23,7 @@ from pathlib import Path
 from fault_station import Report, Station, build
 from fault_table import FAULTS, Fault
 
-for _part in ("processes", "storage", "folders", "devices", "the_socket"):
+for _part in ("processes", "storage", "starts", "folders", "devices", "the_socket"):
     import_module(f"faults_of_{_part}")  # each puts its own into the table
 
 MOST_S, MOST_DOWN_S = 2.0, 3.0

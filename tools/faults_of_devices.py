@@ -112,16 +112,22 @@ def _(at: Station) -> Callable[[], None]:
     return back
 
 
-@fault("no sound device at the start", "cannot be opened", before=True, lasts_s=8, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def on_no_device(at: Station) -> Callable[[], None]:
+    """Have a sound server that is gone; returns what brings it back."""
     _pulse(at).kill()
     (at.base / "pulse/pulse.sock").unlink(missing_ok=True)
-    at.mark()
-    at.air("--output", "device", "--device", "nul", heard=False)
 
     def back() -> None:
         _pulse(at)
         if not at.wait(lambda: _plays(at), 25):
             raise AssertionError("the device is not played")
 
+    return back
+
+
+@fault("no sound device at the start", "cannot be opened", before=True, lasts_s=8, complete=False)
+def _(at: Station) -> Callable[[], None]:
+    back = on_no_device(at)
+    at.mark()
+    at.air("--output", "device", "--device", "nul", heard=False)
     return back

@@ -1,13 +1,11 @@
-"""The database and the disk: locked, damaged, gone, full; starts without it."""
+"""The database and the disk: locked, damaged, gone, full."""
 
 from __future__ import annotations
 
 import contextlib
 import os
 import shutil
-import signal
 import sqlite3
-import subprocess
 import time
 from typing import TYPE_CHECKING
 
@@ -135,117 +133,3 @@ def _(at: Station) -> Callable[[], None]:
             (place / name).unlink()
 
     return free
-
-
-@fault("start with the disk read-only", "cannot be written", lasts_s=20, before=True, down=True,
-       complete=False)  # fmt: skip
-def _(at: Station) -> object:
-    place = at.small_disk()
-
-    def harm(at: Station) -> Callable[[], None]:
-        del at
-        done = subprocess.run(["mount", "-o", "remount,bind,ro", str(place)], check=False)
-        if done.returncode:
-            raise OSError("a file system cannot be made read-only here")
-        free = ["mount", "-o", "remount,bind,rw", str(place)]
-        return lambda: subprocess.run(free, check=True) and None
-
-    return start_with(at, harm)
-
-
-def start_with(at: Station, harm: Callable[[Station], Callable[[], None] | None]) -> object:
-    """Run the engine for a while, stop it, do the harm, start it again; returns what undoes it."""
-    process = at.air()
-    time.sleep(4)
-    process.send_signal(signal.SIGTERM)
-    process.wait(30)
-    at.mark()
-    undo = harm(at)
-    at.harmed = time.monotonic()
-    at.air(wait=False)
-    if not at.wait(lambda: list(at.heard.glob("*.raw"))[1:], 15):
-        raise AssertionError("it does not take the air")
-    at.air_after_s = time.monotonic() - at.harmed
-    return undo
-
-
-@fault("start with the database locked", "The station cannot be read", before=True, down=True,
-       lasts_s=20, complete=False)  # fmt: skip
-def _(at: Station) -> object:
-    return start_with(at, locked)
-
-
-@fault("start with the database damaged", "The station cannot be read", before=True, down=True,
-       lasts_s=20, complete=False)  # fmt: skip
-def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
-        kept = backup(at)
-        with (at.folder / "station.db").open("r+b") as file:
-            file.write(os.urandom(8192))
-        return lambda: put_back(at, kept)
-
-    return start_with(at, harm)
-
-
-@fault("start with the database missing", "The station cannot be read", before=True, down=True,
-       lasts_s=20, complete=False)  # fmt: skip
-def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
-        kept = backup(at)
-        for name in ("station.db", "station.db-wal", "station.db-shm"):
-            (at.folder / name).unlink(missing_ok=True)
-        return lambda: put_back(at, kept)
-
-    return start_with(at, harm)
-
-
-@fault("start with a database of a newer program", "newer Nightly Spindle", before=True, down=True,
-       lasts_s=16, complete=False)  # fmt: skip
-def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
-        kept = backup(at)
-        with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
-            db.execute("UPDATE alembic_version SET version_num = '9999'")
-        return lambda: put_back(at, kept)
-
-    return start_with(at, harm)
-
-
-@fault("start with a database of an older program", before=True, down=True, lasts_s=8,
-       complete=False)  # fmt: skip
-def _(at: Station) -> object:
-    def harm(at: Station) -> None:
-        with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
-            db.execute("DROP INDEX alarm_by_fold")
-            for column in ("times", "last_us", "fold"):
-                db.execute(f"ALTER TABLE alarm DROP COLUMN {column}")
-            db.execute("UPDATE alembic_version SET version_num = '0008'")
-
-    return start_with(at, harm)
-
-
-@fault("start with the state file damaged", before=True, down=True, lasts_s=8, complete=False)
-def _(at: Station) -> object:
-    def harm(at: Station) -> None:
-        with (at.folder / "air-state").open("r+b") as file:
-            file.write(os.urandom(100_000))
-
-    return start_with(at, harm)
-
-
-@fault("start with nothing: share away, database locked, no state",
-       "The station cannot be read", before=True, down=True, lasts_s=16,
-       complete=False)  # fmt: skip
-def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
-        at.music.rename(at.music.with_name("gone"))
-        (at.folder / "air-state").write_bytes(os.urandom(100_000))
-        free = locked(at)
-
-        def undo() -> None:
-            free()
-            at.music.with_name("gone").rename(at.music)
-
-        return undo
-
-    return start_with(at, harm)

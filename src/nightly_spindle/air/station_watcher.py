@@ -89,8 +89,7 @@ class StationWatcher:
     """Reads the station and keeps a running engine's programme true to it.
 
     `opened` has the station once it is read; until then it is tried again and again, and `problem`
-    says why it could not be. `reading` is set while there is a database that is being read. `moved`
-    is when its thread last went round (monotonic seconds).
+    says why it could not be. `moved` is when its thread last went round (monotonic seconds).
     """
 
     def __init__(
@@ -117,7 +116,6 @@ class StationWatcher:
         self._generation = 0
         self._leaving = False
         self.opened: Future[Opened] = Future()
-        self.reading = False
         self.problem = ""
         self.moved = time.monotonic()
 
@@ -168,7 +166,6 @@ class StationWatcher:
         if said != self.problem:
             _log.warning("the station cannot be read now: %s", said)
         self.problem = said
-        self.reading = False
         if self._snapshot is not None and not only_locked(said):
             self._reconnect(self._snapshot)
 
@@ -182,7 +179,6 @@ class StationWatcher:
     def _open(self) -> None:
         """Read the station whole, with the logs of a day and a look at every file."""
         connect(self._folder, timeout_s=0.8).close()
-        self.reading = True
         snapshot = open_station(self._folder, settle_s=2.0, patience=self._patience)
         found = Opened(snapshot, load_state(snapshot.connection), last_seen(snapshot.connection))
         now = self._wall()

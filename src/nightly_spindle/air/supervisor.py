@@ -74,10 +74,9 @@ class _Engine:
     Each is forked from a server that has everything imported, so that it is back in no time.
     """
 
-    def __init__(self, folder: Path, life: Life, preload: str) -> None:
+    def __init__(self, folder: Path, life: Life) -> None:
         self._folder, self._life = folder, life
         self._context = multiprocessing.get_context("forkserver")
-        self._context.set_forkserver_preload([preload])
         self._child: ForkServerProcess | None = None
         self._lives = self._short_lives = 0
         self._wait = _FIRST_WAIT_S
@@ -93,7 +92,6 @@ class _Engine:
 
     def wait_for_other(self) -> None:
         """Wait while an engine runs that somebody else started, ready for its end."""
-        forkserver.ensure_running()
         while not self.leaving and engine_pid(self._folder) is not None:
             time.sleep(_FIRST_WAIT_S)
 
@@ -158,18 +156,22 @@ def _live(life: Life, supervisor: int, resumed: bool, alone: bool) -> None:
     os._exit(status)
 
 
-def supervise(
-    folder: Path, life: Life, preload: str, *, with_intake: bool = True, waits: bool = False
-) -> int:
+def get_ready(preload: str) -> None:
+    """Start the process that engines are forked from, which imports the module `preload`."""
+    multiprocessing.get_context("forkserver").set_forkserver_preload([preload])
+    forkserver.ensure_running()
+
+
+def supervise(folder: Path, life: Life, *, with_intake: bool = True, waits: bool = False) -> int:
     """Run engines, one after the other, until one is told to leave; returns the exit status.
 
     `life(supervisor, resumed, alone)` runs one in a process of its own and returns its exit status:
     `supervisor` is this process, `resumed` says that it is not the first, `alone` that the safety
-    net alone is to play. `preload` is the module that holds it. The intake of the station is kept
-    running beside, `with_intake`. `waits`: an engine runs already, whose supervisor is gone.
+    net alone is to play. `get_ready` has been called. The intake of the station is kept running
+    beside, `with_intake`. `waits`: an engine runs already, whose supervisor is gone.
     """
     begin_messages(folder, "supervisor")
-    engine = _Engine(folder, life, preload)
+    engine = _Engine(folder, life)
     signal.signal(signal.SIGTERM, engine.leave)
     signal.signal(signal.SIGINT, engine.leave)
     done = threading.Event()

@@ -51,9 +51,9 @@ if TYPE_CHECKING:
     from nightly_spindle.core.running import AirState
 
 ASKED_BY_SIGNAL = 71  # exit status of a supervised engine that was ended by a signal
-_MOMENT_S = 1.0  # for the station to be read before the engine takes the air without it
-_MORE_S = 8.0  # with nothing kept: while the database answers it is worth waiting a little
-_FIRST_S = 20.0  # nothing was kept: where a first start should be is worked out in any case
+_AIR_BY_S = 1.2  # after the program began the air is taken, with what is known by then
+_NOTHING_S = 0.3  # longer with nothing kept: only the station tone would sound
+_LEAST_S = 0.3  # so long in any case a station that answers may be read and worked out
 _WHOLE_S = 120.0  # a simulated clock has time
 _TOLD_S = 4.0
 _NET_ALONE_S = 300.0
@@ -77,6 +77,7 @@ class EngineProcess:
     """
 
     def __init__(self, wanted: Wanted, supervisor: int = 0) -> None:
+        least = time.monotonic() + (_WHOLE_S if wanted.simulated else _LEAST_S)
         begin_messages(wanted.folder, "engine", wanted.log_level)
         _more_handles()
         self._wanted, self._supervisor = wanted, supervisor
@@ -85,6 +86,8 @@ class EngineProcess:
         self.must_restart = False
         self._leaving = threading.Event()
         self._kept = read_kept(wanted.folder)
+        longest = _AIR_BY_S if self._kept is not None else _AIR_BY_S + _NOTHING_S
+        self._air_by = max(wanted.begun + longest, least)
         self._clock_now: Callable[[], int] = SystemClock().now_us
         settings = _settings(self._kept)
         self._watcher = StationWatcher(wanted.folder, self._now, Patience(), self._kept_state())
@@ -128,18 +131,14 @@ class EngineProcess:
         return at
 
     def _wait_for_station(self) -> Opened | None:
-        """Return the station when it is read within a moment; None to take the air without it."""
+        """Return the station when it is read in time; None to take the air without it."""
         if self._wanted.net_alone:
             return None
         self._watcher.start()
-        begun = time.monotonic()
         opened = self._watcher.opened
         while not opened.done():
-            waited = time.monotonic() - begun
-            patient = self._wanted.simulated or (self._kept is None and self._watcher.reading)
-            longest = _WHOLE_S if self._wanted.simulated else _MORE_S
             failed = bool(self._watcher.problem) and not self._wanted.simulated
-            if failed or waited > (longest if patient else _MOMENT_S):
+            if failed or time.monotonic() > self._air_by:
                 _log.warning("the station is not read yet; the air is taken without it")
                 return None
             with suppress(NotYet):
@@ -195,7 +194,7 @@ class EngineProcess:
             self._lock.release()
 
     def _begin_by_station(self, state: AirState | None) -> Begun | None:
-        """Return where the station should be, if that is worked out in a moment, else None."""
+        """Return where the station should be, if that is worked out in time, else None."""
         opened = self._opened
         if opened is None:
             return None
@@ -208,9 +207,8 @@ class EngineProcess:
                 made.set_exception(error)
 
         threading.Thread(target=work_out, name="beginning", daemon=True).start()
-        patience = _MOMENT_S if state is not None else _FIRST_S
         try:
-            begun = made.result(_WHOLE_S if self._wanted.simulated else patience)
+            begun = made.result(max(_LEAST_S / 2, self._air_by - time.monotonic()))
         except NotYet:
             _log.warning("where the station should be is not known yet; the air is taken without")
             return None

@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.air.client import ask
-from nightly_spindle.cli.common import begin, checked_length, now_us, print_json
+from nightly_spindle.cli.begin import begin
+from nightly_spindle.cli.common import checked_length, now_us, print_json
 from nightly_spindle.core.declared import changed_group
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.overlay_pools import Member, Pool, Use, pool_values

@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.cli.common import begin, checked_length, instant, now_us, print_json
+from nightly_spindle.cli.begin import begin
+from nightly_spindle.cli.common import checked_length, instant, now_us, print_json
 from nightly_spindle.core.asrun import as_run_view
 from nightly_spindle.core.rehearsal import OverlayRow, Row, rehearse
 from nightly_spindle.core.timebase import US, clock, iso, length, us_from_frames

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import time
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from nightly_spindle.core.errors import EnvironmentFault, InputFault, SettingRefused
-from nightly_spindle.store.database import DATABASE, connect
-from nightly_spindle.store.state_file import read_kept
-from nightly_spindle.store.station import read_settings
 
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """What the command line asks of an engine."""
+    """What the command line asks of an engine, at `begun` (monotonic seconds)."""
 
     folder: Path
     output: str | None = None
@@ -27,6 +25,7 @@ class Wanted:
     resumed: bool = False
     net_alone: bool = False
     log_level: str = "INFO"
+    begun: float = field(default_factory=time.monotonic)
 
     def arguments(self) -> list[str]:
         """Return the command line that asks for the same."""
@@ -49,6 +48,11 @@ def refuse_what_cannot_be(wanted: Wanted) -> None:
 
     A database that cannot be read now is not: the engine takes the air without it.
     """
+    # imported here: meanwhile the process that engines are forked from gets ready
+    from nightly_spindle.store.database import DATABASE, connect
+    from nightly_spindle.store.state_file import read_kept
+    from nightly_spindle.store.station import read_settings
+
     kept = read_kept(wanted.folder)
     if kept is None and not (wanted.folder / DATABASE).is_file():
         connect(wanted.folder).close()  # says in a sentence that there is no station
@@ -76,4 +80,7 @@ class Life:
         """Be one engine; returns its exit status."""
         from nightly_spindle.cli.engine_process import live
 
-        return live(replace(self.wanted, resumed=resumed, net_alone=alone), supervisor)
+        wanted = replace(self.wanted, resumed=resumed, net_alone=alone)
+        if resumed:
+            wanted = replace(wanted, begun=time.monotonic())
+        return live(wanted, supervisor)
