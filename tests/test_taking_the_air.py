@@ -253,15 +253,15 @@ def test_a_folder_that_hangs_is_waited_for_once(tmp_path):
 def test_files_are_looked_at_folder_by_folder(station):
     snapshot = open_station(station)
     items = list(snapshot.programme.items.values())
-    found = look_at_files(Patience(), snapshot.roots, items, 5, {})
+    found = look_at_files(Patience(), snapshot.programme.roots, items, 5, {})
     assert found.there == set(snapshot.programme.items)
     song = next(item for item in items if item.kind == "song")
-    root = root_of(song.path, snapshot.roots)
+    root = root_of(song.path, snapshot.programme.roots)
     Path(root).rename(f"{root}-gone")
-    gone = look_at_files(Patience(), snapshot.roots, items, 6, {})
+    gone = look_at_files(Patience(), snapshot.programme.roots, items, 6, {})
     assert list(gone.away) == [root]
     assert gone.away[root].since_us == 6
-    again = look_at_files(Patience(), snapshot.roots, items, 9, gone.away)
+    again = look_at_files(Patience(), snapshot.programme.roots, items, 9, gone.away)
     assert again.away[root].since_us == 6, "since it went, not since it was looked at"
     snapshot.connection.close()
 

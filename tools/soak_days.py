@@ -171,7 +171,7 @@ class Days:
         if draw < 0.010:
             self.kill()
         elif draw < 0.016 and not self._away_until:
-            folders = list(self.snapshot.roots)
+            folders = list(self.snapshot.programme.roots)
             self._away_until = now + round(dice.uniform(60, 2 * 3600) * US)
             for folder in dice.sample(folders, dice.randrange(1, len(folders) + 1)):
                 self.programme.away[folder] = Away(folder, now, "it is not there")

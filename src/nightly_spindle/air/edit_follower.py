@@ -61,7 +61,7 @@ class EditFollower:
             self._pass_on_pools()
             settings, segues = read_rules(snapshot.connection)
             self._pass_on_formats(settings)
-            snapshot.roots = read_roots(snapshot.connection, snapshot.folder)
+            snapshot.programme.roots = read_roots(snapshot.connection, snapshot.folder)
             self._engine.tell(lambda: snapshot.programme.go_by(settings, segues), "the settings")
             snapshot.logs.forget()  # a line that was missing may be in the library now
             self._count = count

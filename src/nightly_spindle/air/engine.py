@@ -28,7 +28,7 @@ from nightly_spindle.core.away import Away
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US, clock, us_from_frames
-from nightly_spindle.store.roots import root_of
+from nightly_spindle.store.roots import note_files, root_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
+    from nightly_spindle.store.roots import FilesFound
     from nightly_spindle.store.snapshot import Snapshot
 
 _log = logging.getLogger(__name__)
@@ -53,6 +54,7 @@ _DEAD_AIR = 10 ** (-60 / 20)
 _LEAD_US = 150_000
 _DRIFT_US = 50_000
 _DRIFT_TICKS = 3
+_READS_S = 2.0
 _STARTS = 4  # times that a start is worked out until it is in time
 _METER_FALL = np.float32(0.8)
 _OBEY_S = 0.01  # of a block's 46 ms
@@ -192,6 +194,7 @@ class Engine:
             self.programme.logs = self.logs
         self.player = Player(sequencer, begun.actions, BLOCK, self._ahead.make_source)
         self.writer.start(at_us, seen_us, left=left)
+        self.folders_changed(set(self.programme.away), set())
         while not self._paced and self._wall.now_us() < at_us:
             time.sleep(0.002)
         bus = np.empty((BLOCK, 2), dtype=np.float32)
@@ -212,25 +215,28 @@ class Engine:
             self.keep(self.sequencer.leave())
             self.writer.stop()
 
-    def begin(self, programme: Programme, state: AirState | None) -> Begun:
+    def begin(
+        self, programme: Programme, state: AirState | None, reads_s: float = _READS_S
+    ) -> Begun:
         """Work out the moment at which the first frame will be heard, and what sounds then.
 
         That takes time, on a busy machine more than there is: then it is done again, for a moment
-        that leaves as much time as it took.
+        that leaves as much time as it took. `reads_s` is how long the first item may take to be
+        read.
         """
         lead_us = _LEAD_US
         for _ in range(_STARTS):
             now_us = self._wall.now_us()
             at_us = now_us + (0 if self._paced else lead_us)
             sequencer, actions = take_the_air(programme, state, at_us)
-            self._read_first(sequencer, actions)
+            self._read_first(sequencer, actions, reads_s)
             after_us = self._wall.now_us()
             if self._paced or after_us <= at_us + _DRIFT_US:
                 break
             lead_us = max(lead_us, (after_us - now_us) * 5 // 4)
         return Begun(at_us, sequencer, actions)
 
-    def _read_first(self, sequencer: Sequencer, begun: Iterable[Action]) -> None:
+    def _read_first(self, sequencer: Sequencer, begun: Iterable[Action], longest_s: float) -> None:
         """Give the first item a moment to be read, so that the start is not a gap.
 
         It is joined in progress, or the first that the sequencer starts by itself.
@@ -240,7 +246,7 @@ class Engine:
         )
         first = [action for action in (*begun, *coming) if isinstance(action, StartVoice)]
         self._ahead.want(first)
-        end = time.monotonic() + 2.0
+        end = time.monotonic() + longest_s
         while first and time.monotonic() < end and not self._ahead.ready(first[0], 1.0):
             time.sleep(0.005)
 
@@ -381,7 +387,7 @@ class Engine:
     def _look_for_hanging(self) -> None:
         """Give up sources whose disk does not answer, and hold what else lies there."""
         for source in self._ahead.hanging():
-            folder = root_of(source.key[0], self.snapshot.roots if self.snapshot else ())
+            folder = root_of(source.key[0], self.programme.roots)
             now_us = us_from_frames(self.sequencer.state.frame, self.rate)
             now_us += self.sequencer.state.offset_us
             gone = Away(folder, now_us, "it does not answer")
@@ -390,6 +396,17 @@ class Engine:
                 self.programme.away[folder] = gone
                 self.folders_changed({folder}, set())
         self._ahead.forget_given_up()
+
+    def note_files(self, found: FilesFound) -> None:
+        """Take up what a look at the files found."""
+        programme = self.programme
+        for cart in [cart for cart in programme.unplayable if cart < 0]:
+            del programme.unplayable[cart]  # a stream that broke off may be there again
+        before = set(programme.away)
+        for folder in before & set(found.away):
+            found.away[folder] = programme.away[folder]  # since when it was away first
+        note_files(programme, found)
+        self.folders_changed(set(found.away) - before, before - set(found.away))
 
     def folders_changed(self, gone: set[str], back: set[str]) -> None:
         """Take up that folders went away or came back; `programme.away` says so already."""

@@ -100,9 +100,12 @@ class HandOver:
             return
         engine = self._engine
         engine.keep(engine.sequencer.leave())
+        before = set(engine.programme.away)
         self._take(ready.snapshot)
         engine.writer.new_session(ready.at_us)
         player.take_over(ready.sequencer, ready.begun)
+        away = set(ready.snapshot.programme.away)
+        engine.folders_changed(away - before, before - away)
         engine.station_changed()
         ready.done.set_result(True)
 

@@ -201,7 +201,7 @@ class JournalWriter:
         pool = [item.cart for item in list(programme.pool)[:_POOL]]
         known = programme.items
         items = [item for cart in {*carts, *pool} if (item := known.get(cart)) is not None]
-        return pack(texts_from(programme.settings), state, items, pool)
+        return pack(texts_from(programme.settings), state, items, pool, programme.roots)
 
     def _tell(self) -> None:
         """Raise an alarm when something cannot be written, and say when it can be again."""

@@ -27,7 +27,7 @@ from nightly_spindle.store.events import over_and_done, retire
 from nightly_spindle.store.journal import last_seen, load_state
 from nightly_spindle.store.made_hours import made_instants
 from nightly_spindle.store.own_logs import tasks_of
-from nightly_spindle.store.roots import look_at_files, note_files
+from nightly_spindle.store.roots import look_at_files
 from nightly_spindle.store.snapshot import Snapshot, load_pool, open_station
 
 if TYPE_CHECKING:
@@ -39,7 +39,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.drops import LogReading
     from nightly_spindle.core.running import Awaited, Loaded
     from nightly_spindle.store.patience import Patience
-    from nightly_spindle.store.roots import FilesFound
     from nightly_spindle.store.state_file import Kept
 
 _EVERY_S = 2.0
@@ -339,20 +338,8 @@ class StationWatcher:
             return
         programme = snapshot.programme
         items = list(programme.items.values())
-        found = look_at_files(self._patience, snapshot.roots, items, self._wall(),
+        found = look_at_files(self._patience, programme.roots, items, self._wall(),
                               dict(programme.away))  # fmt: skip
         took = time.monotonic() - begun
         self._next_files = begun + (_SELDOM_S if took > _LONG_LOOK_S and not found.away else 0.0)
-        engine.tell(partial(self._note_files, engine, found), "what files are there")
-
-    @staticmethod
-    def _note_files(engine: Engine, found: FilesFound) -> None:
-        """Take up what a look found, between two blocks."""
-        programme = engine.programme
-        for cart in [cart for cart in programme.unplayable if cart < 0]:
-            del programme.unplayable[cart]  # a stream that broke off may be there again
-        before = set(programme.away)
-        for folder in before & set(found.away):
-            found.away[folder] = programme.away[folder]  # since when it was away first
-        note_files(programme, found)
-        engine.folders_changed(set(found.away) - before, before - set(found.away))
+        engine.tell(partial(engine.note_files, found), "what files are there")

@@ -19,25 +19,25 @@ import time
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as NotYet
 from contextlib import suppress
+from functools import partial
 from typing import TYPE_CHECKING
 
 from nightly_spindle.air.clock import SystemClock
 from nightly_spindle.air.control import Control
 from nightly_spindle.air.engine import Engine
 from nightly_spindle.air.journal_writer import JournalWriter
-from nightly_spindle.air.live_logs import LiveLogs, NoLogs
+from nightly_spindle.air.kept_start import KeptStart, kept_settings
+from nightly_spindle.air.live_logs import LiveLogs
 from nightly_spindle.air.places import AirLock, socket_path
 from nightly_spindle.air.player import BLOCK
 from nightly_spindle.air.station_watcher import StationWatcher, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.cli.common import instant
-from nightly_spindle.core.errors import SettingRefused, StorageFault
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.settings import SendTo, StationSettings, settings_from
+from nightly_spindle.core.settings import SendTo, StationSettings
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.messages import begin_messages
 from nightly_spindle.store.patience import Patience
-from nightly_spindle.store.state_file import Kept, read_kept
+from nightly_spindle.store.state_file import read_kept
 from nightly_spindle.store.station import read_settings
 
 if TYPE_CHECKING:
@@ -49,6 +49,7 @@ if TYPE_CHECKING:
     from nightly_spindle.air.station_watcher import Newest, Opened
     from nightly_spindle.cli.wanted import Wanted
     from nightly_spindle.core.running import AirState
+    from nightly_spindle.store.roots import FilesFound
 
 ASKED_BY_SIGNAL = 71  # exit status of a supervised engine that was ended by a signal
 _AIR_BY_S = 1.2  # after the program began the air is taken, with what is known by then
@@ -56,6 +57,7 @@ _NOTHING_S = 0.3  # longer with nothing kept: only the station tone would sound
 _LEAST_S = 0.3  # so long in any case a station that answers may be read and worked out
 _WHOLE_S = 120.0  # a simulated clock has time
 _TOLD_S = 4.0
+_LOOKS_S = 3.0
 _NET_ALONE_S = 300.0
 _HANDLES = 4096
 _log = logging.getLogger(__name__)
@@ -89,7 +91,8 @@ class EngineProcess:
         longest = _AIR_BY_S if self._kept is not None else _AIR_BY_S + _NOTHING_S
         self._air_by = max(wanted.begun + longest, least)
         self._clock_now: Callable[[], int] = SystemClock().now_us
-        settings = _settings(self._kept)
+        settings = kept_settings(self._kept)
+        self._kept_start = KeptStart(self._kept, self._now)
         self._watcher = StationWatcher(wanted.folder, self._now, Patience(), self._kept_state())
         if wanted.simulated:
             at = self._simulated_start(settings)
@@ -100,7 +103,7 @@ class EngineProcess:
         self.settings = settings or StationSettings(wanted.folder.name, "UTC")
         self._opened = opened
         self.output, self._wall, paced = self._output(self._clock_now())
-        self._kept_alone = _kept_programme(self.settings, self._kept)
+        self._kept_alone = self._kept_start.programme(self.settings)
         self._writer = JournalWriter(wanted.folder, self._kept_alone)
         hurried = wanted.pace is not None and wanted.pace > 1
         self.engine = Engine(self._kept_alone, self._writer, self.output, self._wall, paced,
@@ -176,7 +179,7 @@ class EngineProcess:
         begun = self._begin_by_station(state)
         if begun is None:
             self._writer.keeps_state = False
-            begun = self.engine.begin(self._kept_alone, self._kept_state())
+            begun = self.engine.begin(self._kept_alone, self._kept_state(), _LEAST_S)
             threading.Thread(target=self._adopt, name="adopting", daemon=True).start()
         self._control.start()
         self._watchdog.start()
@@ -256,7 +259,7 @@ class EngineProcess:
                 "station-unread", f"The station cannot be read ({why}); the engine plays on from "
                 "what it kept.", "Free what holds the database, or restore a backup.",
             )  # fmt: skip
-            opened = self._watcher.opened.result()
+            opened = self._read_later()
         while self.engine.sight is None:  # until the pump goes
             time.sleep(0.05)
         programme = opened.snapshot.programme
@@ -271,6 +274,20 @@ class EngineProcess:
         assert self.engine.logs is not None
         self._watcher.attach(self.engine, opened.snapshot, self.engine.logs)
         _log.warning("the station is read; the engine goes on by it")
+
+    def _read_later(self) -> Opened:
+        """Return the station once it is read; look at what was kept meanwhile."""
+        engine = self.engine
+
+        def take_up(found: FilesFound) -> None:
+            if engine.snapshot is None:
+                engine.note_files(found)
+
+        while True:
+            with suppress(NotYet):
+                return self._watcher.opened.result(_LOOKS_S)
+            found = self._kept_start.look(engine.programme.away)
+            engine.tell(partial(take_up, found), "what files are there")
 
     def _mind_supervisor(self) -> None:
         """Have another supervisor when ours is gone: somebody must start the engine again."""
@@ -299,24 +316,6 @@ class EngineProcess:
             engine.leave()
 
         threading.Thread(target=watch, name="leave-after", daemon=True).start()
-
-
-def _settings(kept: Kept | None) -> StationSettings | None:
-    """Return the settings that were kept, None when there are none that can be."""
-    if kept is None:
-        return None
-    try:
-        return settings_from(kept.settings)
-    except (SettingRefused, StorageFault) as error:
-        _log.warning("the settings that were kept cannot be: %s", error)
-        return None
-
-
-def _kept_programme(settings: StationSettings, kept: Kept | None) -> Programme:
-    """Return what an engine can play that has its state file alone: no events, no logs."""
-    items = {item.cart: item for item in kept.items} if kept else {}
-    pool = [items[cart] for cart in kept.pool if cart in items] if kept else []
-    return Programme(settings, NoLogs(), items, pool=pool)
 
 
 def live(wanted: Wanted, supervisor: int = 0) -> int:

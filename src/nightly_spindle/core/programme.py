@@ -50,7 +50,8 @@ class Programme:
     `standing` is what is wrong with the station at any hour, `holdings` what events take from.
     `pools` are the pools of overlays in their order, `in_category` the carts of the categories
     that they name (folded). `spots` are campaigns, break patterns and what is placed; `formats`
-    the station's own scheduling; `away` the folders that cannot be reached now, by path.
+    the station's own scheduling. `roots` are the folders (absolute) that audio lies in, `away`
+    those that cannot be reached now, by path.
     """
 
     settings: StationSettings
@@ -67,6 +68,7 @@ class Programme:
     in_category: dict[str, frozenset[int]] = field(default_factory=dict)
     spots: SpotPlan = NO_SPOTS
     formats: FormatPlan = NO_FORMATS
+    roots: tuple[str, ...] = ()
     away: dict[str, Away] = field(default_factory=dict)
     rotating: Stand | None = None  # of core.rotation, which keeps it true
     _streams: dict[int, Item] = field(default_factory=dict)

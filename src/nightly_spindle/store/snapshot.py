@@ -62,7 +62,6 @@ class Snapshot:
     programme: Programme
     logs: LogReader
     count: int
-    roots: tuple[str, ...]
     patience: Patience
 
     def reconnect(self, timeout_s: float) -> None:
@@ -120,9 +119,8 @@ class Snapshot:
     def look_for_files(self) -> None:
         """Note which items in reach have no readable file, and which folders are away."""
         programme = self.programme
-        now_us = time.time_ns() // 1000
-        found = look_at_files(self.patience, self.roots, list(programme.items.values()), now_us,
-                              programme.away)  # fmt: skip
+        now_us, items = time.time_ns() // 1000, list(programme.items.values())
+        found = look_at_files(self.patience, programme.roots, items, now_us, programme.away)
         note_files(programme, found)
 
 
@@ -144,8 +142,8 @@ def open_station(
     programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
                           pools=pools, in_category=inside, spots=spots,
                           formats=formats)  # fmt: skip
-    roots = read_roots(connection, folder)
-    snapshot = Snapshot(folder, connection, programme, logs, count, roots, patience)
+    programme.roots = read_roots(connection, folder)
+    snapshot = Snapshot(folder, connection, programme, logs, count, patience)
     snapshot.reach(carts | carts_of(pools) | spot_carts(spots) | format_carts(formats))
     load_pool(snapshot)
     return snapshot

@@ -24,6 +24,7 @@ from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.core.running import AirState
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
 STATE_FILE = "air-state"
@@ -38,8 +39,8 @@ _log = logging.getLogger(__name__)
 class Kept:
     """`settings` are the station's as texts; `items` what the running order and rotation name.
 
-    `pool` are the carts of rotation in the order of their turn, `seen_us` is the last sign of
-    life, `left` whether the engine was told to leave.
+    `pool` are the carts of rotation in the order of their turn, `roots` the folders of audio,
+    `seen_us` is the last sign of life, `left` whether the engine was told to leave.
     """
 
     settings: dict[str, str]
@@ -48,12 +49,20 @@ class Kept:
     pool: list[int] = field(default_factory=list)
     seen_us: int = 0
     left: bool = False
+    roots: list[str] = field(default_factory=list)
 
 
-def pack(settings: dict[str, str], state: bytes, items: list[Item], pool: list[int]) -> bytes:
+def pack(
+    settings: dict[str, str],
+    state: bytes,
+    items: list[Item],
+    pool: list[int],
+    roots: Sequence[str] = (),
+) -> bytes:
     """Return the body of a slot. `state` is the encoded state."""
     return msgspec.json.encode({
         "settings": settings, "state": msgspec.Raw(state), "items": items, "pool": pool,
+        "roots": roots,
     })  # fmt: skip
 
 
