@@ -1,5 +1,7 @@
 """Folders that are away: lines keep their time, the net plays, nothing is burnt or silent."""
 
+import shutil
+import time
 from dataclasses import replace
 
 import pytest
@@ -8,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from test_sequencer import HOUR, MIDNIGHT, Logs, programme, run, state_at
 
+from nightly_spindle.air.kept_start import KeptStart, kept_settings
 from nightly_spindle.core.away import Away, away_for, why_away
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.items import TONE_CART
@@ -16,7 +19,12 @@ from nightly_spindle.core.rehearsal import Recorder
 from nightly_spindle.core.running import NET, Awaited, Outcome, Source
 from nightly_spindle.core.safety_net import line_up
 from nightly_spindle.core.sequencer import Sequencer
+from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US
+from nightly_spindle.store import roots
+from nightly_spindle.store.journal import encode_state
+from nightly_spindle.store.state_file import StateFile, pack, read_kept
 
 MUSIC = [make_item(n, 150 + 9 * (n % 11)) for n in range(1, 61)]  # below /music
 HERE = [replace(make_item(n, 200 + 7 * n % 60), path=f"/here/{n}.flac") for n in range(101, 121)]
@@ -92,6 +100,24 @@ def test_with_everything_away_the_tone_sounds_and_is_told_once():
     assert 15 <= missed <= 25, "an hour of the log, not all of it"
 
 
+@settings(max_examples=40, deadline=None)
+@given(st.lists(st.integers(2, 40), min_size=40, max_size=40), st.booleans(), st.integers(20, 600))
+def test_short_lines_of_a_folder_that_is_away_are_not_burnt(lengths, music_here, gone_s):
+    """IDs, spots, jingles: each is missed at about its time, however short it is."""
+    seconds = [lengths[n % 40] for n in range(300)]
+    items = [make_item(n + 1, length, segue_s=float(length), fade_start_s=float(length))
+             for n, length in enumerate(seconds)]  # fmt: skip
+    made = programme([*items, *HERE], Logs(), pool=HERE if music_here else [])
+    made.away.update(GONE)
+    begun = state_at(MIDNIGHT, [item.cart for item in items])
+    done = run(Sequencer(made, begun), MIDNIGHT + gone_s * US)
+    missed = sum(row.outcome is Outcome.MISSED for row in done.rows)
+    longest = 220.0 if music_here else 60.0  # of a stand-in that was begun
+    passed = sum(seconds[:missed])
+    assert gone_s - longest - 20 <= passed <= gone_s + longest + 20 + max(lengths)
+    assert len(begun.upcoming) + missed >= 300 - 1
+
+
 def test_thirty_broken_files_in_a_row_never_stand_alone():
     made = station(HERE)
     made.unplayable = dict.fromkeys(range(1, 31), "the file is not there")
@@ -154,3 +180,63 @@ def test_which_folder_is_away_is_judged_by_what_is_in_it():
     assert not why_away("", {"a": False, "b": False, "c": True})
     assert away_for("/music/sub/a.flac", GONE) is GONE["/music"]
     assert away_for("/musical/a.flac", GONE) is None
+
+
+def kept_by(folder, state, items, roots):
+    """Return what an engine keeps, as read from its file."""
+    file = StateFile(folder)
+    pool = [item.cart for item in items]
+    file.write(
+        pack({"name": "Pier", "timezone": "UTC"}, encode_state(state), items, pool, roots), 5
+    )
+    file.close()
+    return read_kept(folder)
+
+
+@pytest.mark.parametrize("harm", ["gone", "hangs", "emptied"])
+def test_an_engine_with_its_state_file_alone_tries_nothing_that_is_away(
+    tmp_path, harm, monkeypatch
+):
+    """Fifty songs of a share are not tried one by one: the first thing that sounds is there."""
+    share, here = tmp_path / "share", tmp_path / "here"
+    items = []
+    for n in range(1, 61):
+        folder = (share if n <= 50 else here) / f"artist {n % 7}"
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / f"{n}.flac").write_bytes(b"x")
+        items.append(replace(make_item(n, 150), path=str(folder / f"{n}.flac")))
+    begun = state_at(MIDNIGHT, range(1, 40))
+    sequencer = Sequencer(programme(items, Logs(), pool=[]), begun)
+    sequencer.advance(begun.frame + RATE)
+    assert begun.playing is not None
+    kept = kept_by(tmp_path, begun, items, [str(share), str(here)])
+    if harm == "gone":
+        share.rename(tmp_path / "elsewhere")
+    elif harm == "emptied":
+        shutil.rmtree(share)
+        share.mkdir()
+    else:
+        looked = roots._look
+        monkeypatch.setattr(
+            roots, "_look",
+            lambda root, paths: time.sleep(30) if root == str(share) else looked(root, paths),
+        )  # fmt: skip
+    at = MIDNIGHT + 60 * US
+    start = KeptStart(kept, lambda: at)
+    began = time.monotonic()
+    made = start.programme(kept_settings(kept))
+    assert time.monotonic() - began < 5, "a folder that hangs is not waited for"
+    assert list(made.away) == [str(share)]
+    assert made.away[str(share)].since_us == at
+    sequencer, actions = take_the_air(made, kept.state, at)
+    recorder = Recorder()
+    recorder.take([*actions, *sequencer.advance(sequencer.state.frame + 1)])
+    assert sequencer.state.playing.item.cart > 50
+    assert not [one for one in recorder.findings if one.code in {"unplayable", "broke-off"}]
+
+
+def test_nothing_kept_is_the_tone(tmp_path):
+    made = KeptStart(read_kept(tmp_path), lambda: 1).programme(StationSettings("Pier", "UTC"))
+    sequencer, _ = take_the_air(made, None, MIDNIGHT)
+    sequencer.advance(sequencer.state.frame + 1)
+    assert sequencer.state.playing.item.cart == TONE_CART

@@ -6,6 +6,7 @@ import os
 import random
 import re
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
@@ -23,8 +24,8 @@ from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.errors import EnvironmentFault, NotOnAir
 from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.running import AirState
+from nightly_spindle.core.items import TONE_CART, Kind
+from nightly_spindle.core.running import AirState, Source
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.catalogue import Catalogue
 from nightly_spindle.store.database import connect
@@ -44,8 +45,14 @@ class Air:
         self.log = (folder / "test.log").open("a+", encoding="utf-8")
         self.process = subprocess.Popen(command, stdout=self.log, stderr=self.log)
 
-    def wait_on_air(self, seconds=60.0, other_than=None):
-        return wait(lambda: self.state(other_than), seconds, self.told)
+    def wait_on_air(self, seconds=60.0, other_than=None, whole=True):
+        """Wait until the engine plays: by its station, else (`whole` false) by what it kept."""
+
+        def ready():
+            answer = self.state(other_than)
+            return answer if answer and (answer["sight"]["whole"] or not whole) else None
+
+        return wait(ready, seconds, self.told)
 
     def state(self, other_than=None):
         try:
@@ -237,6 +244,48 @@ def expect_place(before, after):
     assert expected.line.id == now.playing.line.id
     if now.playing.joined:
         assert abs(expected.begin - now.playing.begin) <= 2
+
+
+def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
+    """What an engine kept is enough to take the air, and it goes on when all is back."""
+    write_log(station, date.today(), song_names(station) * 1600)
+    first = air("--no-supervisor", "--output", "standin")
+    first.wait_on_air()
+    wait((station / "air-state").exists)
+    assert first.end() == 0
+    (station / "audio").rename(station / "away")
+    with sqlite3.connect(station / "station.db", isolation_level=None) as lock:
+        lock.execute("PRAGMA locking_mode=EXCLUSIVE")
+        lock.execute("BEGIN EXCLUSIVE")
+        engine = air("--no-supervisor", "--output", "device", "--device", "there-is-none")
+
+        def sounds():
+            state = engine.state()
+            return state if state and max(state["sight"]["peak_db"]) > -45 else None
+
+        state = wait(sounds, 60.0, engine.told)
+        assert not state["sight"]["whole"]
+        assert state["state"]["playing"]["line"]["origin"]["source"] == Source.TONE
+        assert state["state"]["playing"]["item"]["cart"] == TONE_CART
+        assert "there-is-none cannot be opened" in state["sight"]["problem"]
+        wait(lambda: "The station cannot be read" in engine.told(), 60.0, engine.told)
+        assert {gone["why"] for gone in state["away"]} == {"it is not there"}
+        assert "breaks off" not in engine.told(), "nothing is tried that cannot sound"
+    lock.close()
+    (station / "away").rename(station / "audio")
+
+    def by_the_log():
+        state = engine.state()
+        playing = state and state["sight"]["whole"] and state["state"]["playing"]
+        return playing and playing["line"]["origin"]["source"] == Source.LOG
+
+    wait(by_the_log, 60.0, engine.told)
+    assert engine.end() == 0
+    codes = [alarm.code for alarm in alarms_between(connect(station), 0, FOREVER)]
+    assert {"folder-away", "folder-back", "net-tone", "station-unread"} <= set(codes)
+    airs = [(line.start_us, line.end_us) for line in lines(station) if line.start_us < line.end_us]
+    gaps = [begin - end for (_, end), (begin, _) in itertools.pairwise(airs)]
+    assert max(gaps) < 1_500_000, "from the first start to the end there is no hole"
 
 
 def test_hands_on_a_running_engine(station, air):

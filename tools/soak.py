@@ -19,11 +19,12 @@ import resource
 import sys
 import tempfile
 import time
-from datetime import UTC, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from statistics import mean
 from typing import TYPE_CHECKING, Any
 
-from fault_station import Station, build
+from fault_station import Station, build, write_log
 from fuzzing import fuzz
 from soak_days import BEGIN, ZONE, Days, rss
 
@@ -31,6 +32,11 @@ from nightly_spindle.standins import demo
 
 if TYPE_CHECKING:
     import subprocess
+
+PACE = 25
+MOST_OF_A_CORE = 0.05
+MOST_MB = 12.0  # 5,000 records at hand are about 5 MB of it
+MOST_LAST_MB = 1.5  # in the last eighth, when they have long been full
 
 
 def soak_days(folder: Path, days: int, seed: int) -> list[str]:
@@ -94,21 +100,8 @@ def out_of_place(before: dict[str, Any] | None, after: dict[str, Any] | None) ->
 
 
 def soak_engine(template: Path, hours: float) -> list[str]:
-    """Run the real engine at pace for so many hours; returns what is wrong with its memory."""
-    at = Station(template)
-    memory: list[float] = []
-    try:
-        options = ("--pace", "60", "--clock", "2026-11-24T00:00+00:00", "--no-supervisor")
-        process = at.air(*options, heard=False)
-        begun = time.monotonic()
-        while time.monotonic() - begun < hours * 60 and process.poll() is None:
-            time.sleep(5)
-            pages = int(Path(f"/proc/{process.pid}/statm").read_text(encoding="ascii").split()[1])
-            memory.append(pages * resource.getpagesize() / 1e6)
-    finally:
-        at.close()
-    first, last = memory[len(memory) // 4], memory[-1]
-    print(f"{hours:g} h at pace 60: {first:.0f} MB after a quarter, {last:.0f} MB at the end")
+    """Run the real engine at pace for so many hours of station time; returns what is wrong."""
+    grew = _memory_at_pace(template, hours)
     at = Station(template)
     try:
         process = at.air("--no-supervisor", "--no-intake", heard=False)
@@ -119,8 +112,40 @@ def soak_engine(template: Path, hours: float) -> list[str]:
     finally:
         at.close()
     print(f"in real time: {share:.1%} of a core")
-    wrong = [f"memory grew by {last - first:.0f} MB"] if last - first > 30 else []
-    return wrong + ([f"{share:.1%} of a core"] if share > 0.05 else [])
+    return grew + ([f"{share:.1%} of a core"] if share > MOST_OF_A_CORE else [])
+
+
+def _memory_at_pace(template: Path, hours: float) -> list[str]:
+    """Return what is wrong with the engine's memory over so many hours of station time."""
+    at = Station(template)
+    memory: list[tuple[float, float]] = []  # hours of station time, MB
+    begin = datetime.now(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
+    try:
+        for day in range(1, 2 + int(hours // 24)):
+            date = (begin + timedelta(days=day)).strftime("%Y-%m-%d")
+            write_log(at.folder, at.music.parent, date)
+        options = ("--pace", str(PACE), "--clock", begin.isoformat(), "--no-supervisor")
+        process = at.air(*options, "--no-intake", heard=False)
+        done, silent = 0.0, 0
+        while done < hours and silent < 5:
+            time.sleep(5)
+            sight = at.sight()
+            silent = 0 if sight else silent + 1
+            if sight is None:
+                continue
+            done = (sight["sight"]["now_us"] / 1e6 - begin.timestamp()) / 3600
+            pages = int(Path(f"/proc/{process.pid}/statm").read_text(encoding="ascii").split()[1])
+            memory.append((done, pages * resource.getpagesize() / 1e6))
+    finally:
+        at.close()
+    if done < hours:
+        return [f"the engine at pace ended after {done:.1f} h"]
+    eighths = [mean(mb for hour, mb in memory if int(hour * 8 / hours) == n) for n in range(8)]
+    told = ", ".join(f"{one:.1f}" for one in eighths)
+    print(f"{hours:g} h at pace {PACE}: MB in each eighth: {told}")
+    grew, still = eighths[7] - eighths[1], eighths[7] - eighths[6]
+    wrong = [f"memory grew by {grew:.1f} MB"] if grew > MOST_MB else []
+    return wrong + ([f"memory still grows: {still:.1f} MB"] if still > MOST_LAST_MB else [])
 
 
 def cpu_s(process: subprocess.Popen[bytes]) -> float:

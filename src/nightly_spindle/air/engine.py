@@ -25,6 +25,7 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.away import Away
+from nightly_spindle.core.running import Outcome, Source
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
 from nightly_spindle.core.timebase import US, clock, us_from_frames
@@ -128,6 +129,7 @@ class Engine:
         self._next_look = 0
         self._looked = -1
         self._orders: list[Start] = []
+        self._at_once: list[StartVoice] = []  # what a skip would start
         self.hand_over = HandOver(self)
         self.player: Player | None = None
         self.sight: Sight | None = None
@@ -317,6 +319,7 @@ class Engine:
         self._next_tick = self.player.at + self.rate // 5
         self._follow_clock()
         self._look_ahead()
+        self._leave_tone()
         self._look_for_hanging()
         self._look_for_truncation()
         state = self.sequencer.state
@@ -376,13 +379,18 @@ class Engine:
         ]
         self._orders = orders.copy()
         # whoever skips wants the next line at once
-        orders += [
-            action
-            for action in Sequencer(self.programme, state.copy()).skip()
-            if isinstance(action, StartVoice)
-        ]
-        orders += self.hand_over.voices()
-        self._ahead.want(orders)
+        skipping = Sequencer(self.programme, state.copy()).skip()
+        self._at_once = [action for action in skipping if isinstance(action, StartVoice)]
+        self._ahead.want([*orders, *self._at_once, *self.hand_over.voices()])
+
+    def _leave_tone(self) -> None:
+        """Leave the station tone as soon as there is something to play, and it is read."""
+        playing = self.sequencer.state.playing
+        if playing is None or playing.line.origin.source is not Source.TONE:
+            return
+        coming = [order for order in self._at_once if order.play.line.origin.source != Source.TONE]
+        if coming and self.sequencer.state.unattended and self._ahead.ready(coming[0], 1.0):
+            self.apply(self.sequencer.skip("there is something to play again", Outcome.CUT))
 
     def _look_for_hanging(self) -> None:
         """Give up sources whose disk does not answer, and hold what else lies there."""

@@ -16,7 +16,7 @@ import threading
 import time
 from collections.abc import Callable
 from multiprocessing import forkserver
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NoReturn
 
 from nightly_spindle.air.places import engine_pid
 from nightly_spindle.core.errors import NightlySpindleError
@@ -151,8 +151,14 @@ def _live(life: Life, supervisor: int, resumed: bool, alone: bool) -> None:
         status = error.exit_status
     except Exception:  # the edge of the process  # noqa: BLE001
         _log.exception("the engine ends by an error of its own")
+    end_process(status)
+
+
+def end_process(status: int) -> NoReturn:
+    """End at once. A thread may wait for a disk that hangs, in code that must not be torn down."""
     end_messages()
     sys.stdout.flush()
+    sys.stderr.flush()
     os._exit(status)
 
 

@@ -43,9 +43,10 @@ def on_air(options: argparse.Namespace) -> int:
     )
     if options.no_supervisor:
         refuse_what_cannot_be(wanted)
+        from nightly_spindle.air.supervisor import end_process
         from nightly_spindle.cli.engine_process import live
 
-        return live(wanted)
+        end_process(live(wanted))
     from nightly_spindle.air.places import engine_pid
 
     running = engine_pid(folder)

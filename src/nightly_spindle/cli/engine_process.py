@@ -52,9 +52,9 @@ if TYPE_CHECKING:
     from nightly_spindle.store.roots import FilesFound
 
 ASKED_BY_SIGNAL = 71  # exit status of a supervised engine that was ended by a signal
-_AIR_BY_S = 1.2  # after the program began the air is taken, with what is known by then
+_AIR_BY_S = 1.1  # after the program began the air is taken, with what is known by then
 _NOTHING_S = 0.3  # longer with nothing kept: only the station tone would sound
-_LEAST_S = 0.3  # so long in any case a station that answers may be read and worked out
+_LEAST_S = 0.2  # so long in any case a station that answers may be read and worked out
 _WHOLE_S = 120.0  # a simulated clock has time
 _TOLD_S = 4.0
 _LOOKS_S = 3.0

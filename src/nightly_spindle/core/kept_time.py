@@ -6,7 +6,8 @@ can be played airs about when it should.
 
 While a line keeps its time stand-ins are put in front of it, of the safety net, as many as its
 time takes. When its time is over it is missed. What follows begins, for the log, when its time was
-over, not when the last stand-in was: so nothing adds up.
+over, not when the last stand-in was: so nothing adds up. Lines that are too short for a stand-in of
+their own, as IDs and spots are, are missed together, as many as one stand-in takes.
 """
 
 from __future__ import annotations
@@ -47,11 +48,11 @@ def hold(programme: Programme, state: AirState, at: int, away: Away, actions: li
     line = state.upcoming[0]
     item = programme.item(line.cart)
     assert item is not None, "what is away is known"
-    kept = state.hold
+    kept, worth = state.hold, to_frames(_WORTH_S, state.rate)
     if kept is None or kept.line_id != line.id:
-        begun = at if kept is None or _adrift(kept, at, state.rate) else min(kept.until, at)
+        begun = at if kept is None or _adrift(kept, at, state.rate) else min(kept.until, at + worth)
         state.hold = kept = Hold(line.id, begun, begun + _lasts(programme, item))
-    if kept.until - at >= to_frames(_WORTH_S, state.rate):
+    if kept.until - at >= worth:
         state.upcoming.insert(0, stand_in(programme, state, at, actions))
         state.revision += 1
         return

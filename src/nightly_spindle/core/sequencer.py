@@ -125,11 +125,13 @@ class Sequencer(Onward):
 
     # -- what has happened -----------------------------------------------------------
 
-    def skip(self, note: str = "skipped by hand") -> list[Action]:
+    def skip(
+        self, note: str = "skipped by hand", outcome: Outcome = Outcome.SKIPPED
+    ) -> list[Action]:
         """Leave the item on air now, with a short fade, for the next line."""
         actions: list[Action] = []
         self.state.stopped = False
-        self._cut_to_next(note, actions, Outcome.SKIPPED)
+        self._cut_to_next(note, actions, outcome)
         return actions
 
     def stop(self) -> list[Action]:
