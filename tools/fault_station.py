@@ -284,6 +284,17 @@ class Station:
         wrong += [f"{one[1]} twice" for one in set(starts) if starts.count(one) > 1]
         return wrong
 
+    def burnt(self, since_us: int, until_us: int) -> str:
+        """Return how many lines were missed, where that is more than there was time for."""
+        with contextlib.closing(sqlite3.connect(self.folder / "station.db")) as db:
+            missed = db.execute(
+                "SELECT count(*) FROM as_run WHERE outcome = 'missed' AND title != 'Off air' AND"
+                " start_us BETWEEN ? AND ?", (since_us, until_us),
+            ).fetchone()[0]  # fmt: skip
+        passed_s = (until_us - since_us) / 1e6
+        too_many = missed * SONG_S > passed_s + 3 * SONG_S
+        return f"{missed} lines missed in {passed_s:.0f} s" if too_many else ""
+
     def close(self) -> None:
         """End everything."""
         with contextlib.suppress(OSError):

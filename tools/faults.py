@@ -119,6 +119,8 @@ def judged(fault: Fault, at: Station, report: Report, since_us: int) -> None:
             report.wrong.append(f"took the air only after {at.air_after_s:.1f} s")
     if sight["sight"]["problem"]:
         report.wrong.append(f"in the end: {sight['sight']['problem']}")
+    burnt = at.burnt(since_us, until_us)
+    report.wrong += [burnt] if burnt else []
     if fault.complete and simulated:
         report.holes = at.holes(since_us - 3_000_000, until_us)
         report.wrong += report.holes
