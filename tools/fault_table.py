@@ -25,7 +25,8 @@ class Fault:
     """One fault. `told` is part of the sentence, empty where nothing needs to be told.
 
     `before`: the harm is done before the engine starts, which the harm itself does. `down` allows
-    the silence of a process that is killed and comes back. `lasts_s` is how long it stays.
+    the silence of a process that is killed and comes back. `lasts_s` is how long it stays. `alone`:
+    how soon it sounds is measured, so no other station is beside it.
     """
 
     name: str
@@ -37,6 +38,7 @@ class Fault:
     share: bool = False
     complete: bool = True  # whether the as-run log must have no hole
     within_s: float = 15.0
+    alone: bool = False
 
 
 FAULTS: list[Fault] = []

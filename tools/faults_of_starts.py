@@ -20,9 +20,15 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
+    Harm = Callable[[Station], Callable[[], None] | None]
 
 QUIET_DB = -60.0
 NO_DEVICE = ("--output", "device", "--device", "nul")
+
+
+def start(name: str, told: str = "", lasts_s: float = 16.0) -> Callable[[Harm], Harm]:
+    """Put a start into the table of faults."""
+    return fault(name, told, before=True, down=True, alone=True, complete=False, lasts_s=lasts_s)
 
 
 def start_with(
@@ -52,8 +58,7 @@ def meters(at: Station) -> bool:
     return sight is not None and max(sight["sight"]["peak_db"]) > QUIET_DB
 
 
-@fault("start with the disk read-only", "cannot be written", lasts_s=20, before=True, down=True,
-       complete=False)  # fmt: skip
+@start("start with the disk read-only", "cannot be written", lasts_s=20)
 def _(at: Station) -> object:
     place = at.small_disk()
 
@@ -68,14 +73,12 @@ def _(at: Station) -> object:
     return start_with(at, harm)
 
 
-@fault("start with the database locked", "The station cannot be read", before=True, down=True,
-       lasts_s=20, complete=False)  # fmt: skip
+@start("start with the database locked", "The station cannot be read", lasts_s=20)
 def _(at: Station) -> object:
     return start_with(at, locked)
 
 
-@fault("start with the database damaged", "The station cannot be read", before=True, down=True,
-       lasts_s=20, complete=False)  # fmt: skip
+@start("start with the database damaged", "The station cannot be read", lasts_s=20)
 def _(at: Station) -> object:
     def harm(at: Station) -> Callable[[], None]:
         kept = backup(at)
@@ -86,8 +89,7 @@ def _(at: Station) -> object:
     return start_with(at, harm)
 
 
-@fault("start with the database missing", "The station cannot be read", before=True, down=True,
-       lasts_s=20, complete=False)  # fmt: skip
+@start("start with the database missing", "The station cannot be read", lasts_s=20)
 def _(at: Station) -> object:
     def harm(at: Station) -> Callable[[], None]:
         kept = backup(at)
@@ -98,8 +100,7 @@ def _(at: Station) -> object:
     return start_with(at, harm)
 
 
-@fault("start with a database of a newer program", "newer Nightly Spindle", before=True, down=True,
-       lasts_s=16, complete=False)  # fmt: skip
+@start("start with a database of a newer program", "newer Nightly Spindle", lasts_s=16)
 def _(at: Station) -> object:
     def harm(at: Station) -> Callable[[], None]:
         kept = backup(at)
@@ -110,8 +111,7 @@ def _(at: Station) -> object:
     return start_with(at, harm)
 
 
-@fault("start with a database of an older program", before=True, down=True, lasts_s=8,
-       complete=False)  # fmt: skip
+@start("start with a database of an older program", lasts_s=8)
 def _(at: Station) -> object:
     def harm(at: Station) -> None:
         with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
@@ -123,7 +123,10 @@ def _(at: Station) -> object:
     return start_with(at, harm)
 
 
-@fault("start with the state file damaged", before=True, down=True, lasts_s=8, complete=False)
+@start(
+    "start with the state file damaged",
+    lasts_s=8,
+)
 def _(at: Station) -> object:
     def harm(at: Station) -> None:
         with (at.folder / "air-state").open("r+b") as file:
@@ -132,9 +135,11 @@ def _(at: Station) -> object:
     return start_with(at, harm)
 
 
-@fault("start with nothing: share away, database locked, no state",
-       "The station cannot be read", before=True, down=True, lasts_s=16,
-       complete=False)  # fmt: skip
+@start(
+    "start with nothing: share away, database locked, no state",
+    "The station cannot be read",
+    lasts_s=16,
+)
 def _(at: Station) -> object:
     def harm(at: Station) -> Callable[[], None]:
         at.music.rename(at.music.with_name("gone"))
@@ -169,16 +174,21 @@ def everything_away(at: Station, back: Callable[[], None]) -> Callable[[], None]
     return undo
 
 
-@fault("start with all folders away, the database locked and no sound device",
-       "The station cannot be read", before=True, down=True, lasts_s=16,
-       complete=False)  # fmt: skip
+@start(
+    "start with all folders away, the database locked and no sound device",
+    "The station cannot be read",
+    lasts_s=16,
+)
 def _(at: Station) -> object:
     back = on_no_device(at)
     return start_with(at, partial(everything_away, back=back), *NO_DEVICE)
 
 
-@fault("the same, and the state file damaged", "The station cannot be read", before=True, down=True,
-       lasts_s=16, complete=False)  # fmt: skip
+@start(
+    "start with no folder, no database, no device and no state",
+    "The station cannot be read",
+    lasts_s=16,
+)
 def _(at: Station) -> object:
     back = on_no_device(at)
 
