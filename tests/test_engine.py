@@ -247,6 +247,37 @@ def expect_place(before, after):
         assert abs(expected.begin - now.playing.begin) <= 2
 
 
+def parent_of(pid):
+    return int(Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[1])
+
+
+def test_whoever_starts_engines_may_be_killed_too(station, air):
+    """First what they are forked from, then the supervisor: and an order to leave still holds."""
+    write_log(station, date.today(), song_names(station) * 1600)
+    engine = air("--no-intake")
+    first = engine.wait_on_air()["pid"]
+    forked_from = parent_of(first)
+    assert forked_from not in {engine.process.pid, os.getpid()}
+    os.kill(forked_from, signal.SIGKILL)
+    wait(lambda: any("on air already" in one for one in last_messages(station, 50)))
+    assert engine.state()["pid"] == first, "it plays on"
+    os.kill(first, signal.SIGKILL)
+    second = engine.wait_on_air(other_than=first)
+    assert second["state"]["playing"]["line"]["origin"]["source"] == Source.LOG
+    codes = [alarm.code for alarm in alarms_between(connect(station), 0, FOREVER)]
+    assert "net-alone" not in codes
+    engine.process.kill()
+    engine.process.wait()
+    wait(lambda: any("another takes its place" in one for one in last_messages(station, 50)))
+    wait(lambda: sum("on air already" in one for one in last_messages(station, 50)) == 2)
+    ask(station, "leave")
+    wait(lambda: engine_pid(station) is None)
+    end = time.monotonic() + 4
+    while time.monotonic() < end:
+        assert engine_pid(station) is None, "it was told to leave"
+        time.sleep(0.1)
+
+
 def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
     """What an engine kept is enough to take the air, and it goes on when all is back."""
     write_log(station, date.today(), song_names(station) * 1600)

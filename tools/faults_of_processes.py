@@ -5,6 +5,7 @@ from __future__ import annotations
 import signal
 import subprocess
 import time
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fault_station import PROGRAM, write_log
@@ -61,6 +62,15 @@ def _(at: Station) -> None:
     at.wait(lambda: at.told("has ended"), 10)
     time.sleep(4)
     kill(at.engine_pid())
+
+
+@fault("the process that engines are forked from killed, then the engine", "The engine was off for",
+       lasts_s=20, down=True)  # fmt: skip
+def _(at: Station) -> None:
+    pid = at.engine_pid()
+    kill(int(Path(f"/proc/{pid}/stat").read_text("ascii").rpartition(")")[2].split()[1]))
+    time.sleep(6)
+    kill(pid)
 
 
 @fault("engine and supervisor killed at once", "The engine was off for", down=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
 from hashlib import blake2s
@@ -40,6 +41,21 @@ class AirLock(Lock):
                 "first"
             ) from error
 
+    def release(self, *, left: bool = False) -> None:
+        """Let go of the lock; `left`: the engine was told to leave, so none takes its place."""
+        if left and self._file is not None:
+            with contextlib.suppress(OSError):  # the disk is full, or read-only
+                self.path.write_text(_LEFT, encoding="ascii")
+        super().release()
+
+
+def was_told_to_leave(folder: Path) -> bool:
+    """Return whether the station's last engine left because it was told to."""
+    try:
+        return (folder / _LOCK).read_text(encoding="ascii", errors="replace") == _LEFT
+    except OSError:
+        return False
+
 
 def engine_pid(folder: Path) -> int | None:
     """Return the process that holds the station's lock, None when none does."""
@@ -47,3 +63,4 @@ def engine_pid(folder: Path) -> int | None:
 
 
 _LOCK = "air.lock"
+_LEFT = "left\n"

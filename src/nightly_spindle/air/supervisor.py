@@ -18,7 +18,7 @@ from collections.abc import Callable
 from multiprocessing import forkserver
 from typing import TYPE_CHECKING, NoReturn
 
-from nightly_spindle.air.places import engine_pid
+from nightly_spindle.air.places import engine_pid, was_told_to_leave
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.store.messages import begin_messages, end_messages
@@ -86,22 +86,36 @@ class _Engine:
     def leave(self, number: int, _frame: object) -> None:
         """Pass a signal on, and start no other engine."""
         self.leaving = True
-        if self._child is not None and self._child.pid is not None:
+        pid = engine_pid(self._folder) or (self._child.pid if self._child is not None else None)
+        if pid is not None:
             with contextlib.suppress(ProcessLookupError):
-                os.kill(self._child.pid, number)
+                os.kill(pid, number)
 
-    def wait_for_other(self) -> None:
-        """Wait while an engine runs that somebody else started, ready for its end."""
+    def _wait_for_other(self) -> None:
+        """Wait while an engine runs that is not our child, ready for its end.
+
+        Another supervisor started it, or ours lost sight of it.
+        """
+        _log.warning("an engine is on air already; this takes its place when it ends")
+        forkserver.ensure_running()
         while not self.leaving and engine_pid(self._folder) is not None:
             time.sleep(_FIRST_WAIT_S)
 
-    def run(self) -> int:
+    def run(self, *, waits: bool) -> int:
         """Run engines until one was told to leave; returns its exit status."""
         while not self.leaving:
+            if engine_pid(self._folder) is not None:
+                self._wait_for_other()
+                waits = True
+            if waits and was_told_to_leave(self._folder):
+                break
+            waits = False
             begun = time.monotonic()
             status = self._one_life()
             if self.leaving or status == LEFT:
                 break
+            if engine_pid(self._folder) is not None:
+                continue  # the process it was forked from has ended, it has not
             lived = time.monotonic() - begun
             if status not in _KILLED:
                 self._short_lives = 0 if lived > _LIVED_S else self._short_lives + 1
@@ -185,9 +199,7 @@ def supervise(folder: Path, life: Life, *, with_intake: bool = True, waits: bool
     if with_intake:
         beside.start()
     try:
-        if waits:
-            engine.wait_for_other()
-        return engine.run()
+        return engine.run(waits=waits)
     finally:
         done.set()
         if with_intake:

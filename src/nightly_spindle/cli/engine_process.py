@@ -194,7 +194,10 @@ class EngineProcess:
             self._watchdog.stop()
             self._watcher.leave()
             self._control.stop()
-            self._lock.release()
+
+    def let_go(self, *, left: bool) -> None:
+        """Let another engine take the air; `left`: none is to."""
+        self._lock.release(left=left)
 
     def _begin_by_station(self, state: AirState | None) -> Begun | None:
         """Return where the station should be, if that is worked out in time, else None."""
@@ -342,6 +345,7 @@ def live(wanted: Wanted, supervisor: int = 0) -> int:
     print(f"{made.name} is off air; {late} blocks came late, longest quiet {quiet:.1f} s.",
           flush=True)  # fmt: skip
     _log.info("%s is off air", made.name)
-    if made.must_restart:
-        return STANDS
-    return ASKED_BY_SIGNAL if asked and supervisor else 0
+    status = ASKED_BY_SIGNAL if asked and supervisor else 0
+    status = STANDS if made.must_restart else status
+    made.let_go(left=status == 0)
+    return status
