@@ -64,7 +64,7 @@ def engine(station):
 
     thread = threading.Thread(target=pump)
     thread.start()
-    control = Control(made, socket_path(station))
+    control = Control(made, station)
     control.start()
     made.control = control
     yield made

@@ -5,10 +5,12 @@ import json
 import os
 import random
 import re
+import shutil
 import signal
 import sqlite3
 import subprocess
 import sys
+import tempfile
 import time
 from datetime import date
 from pathlib import Path
@@ -245,6 +247,38 @@ def expect_place(before, after):
     assert expected.line.id == now.playing.line.id
     if now.playing.joined:
         assert abs(expected.begin - now.playing.begin) <= 2
+
+
+@pytest.mark.parametrize("odd", ["folder", "pipe"])
+def test_nothing_beside_the_database_keeps_an_engine_off_the_air(
+    station, air, monkeypatch, request, odd
+):
+    """No folder for the socket, something odd where the lock, the state and the messages lie."""
+    names = ("air.lock", "air-state", "as-run-waiting.jsonl", "messages")
+    for path in (station / name for name in names):
+        shutil.rmtree(path, ignore_errors=True)
+        path.unlink(missing_ok=True)
+        if odd == "folder" and path.name != "messages":
+            path.mkdir()
+        else:
+            os.mkfifo(path)
+    monkeypatch.setenv("XDG_RUNTIME_DIR", "/proc/there-is-none")
+    short = tempfile.mkdtemp(prefix="ns", dir="/tmp")  # socket paths must stay short
+    request.addfinalizer(lambda: shutil.rmtree(short))
+    monkeypatch.setattr(tempfile, "tempdir", short)
+    monkeypatch.setenv("TMPDIR", short)
+    engine = air("--output", "standin", "--no-intake")
+    state = wait(engine.state, 60.0, engine.told)
+    assert socket_path(station).parent.parent == Path(short), "the second place for a socket"
+    wait(lambda: max(engine.state()["sight"]["peak_db"]) > -45, 60.0, engine.told)
+    assert engine_pid(station) == state["pid"]
+    if odd == "pipe":
+        wait(lambda: engine.state()["sight"]["problem"] or (station / "air-state").is_file())
+    ask(station, "leave")
+    assert engine.process.wait(30) == 0
+    with sqlite3.connect(station / "station.db") as db:
+        assert db.execute("SELECT count(*) FROM as_run").fetchone()[0]
+    db.close()
 
 
 def parent_of(pid):

@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from nightly_spindle.air.places import socket_path
 from nightly_spindle.core.actions import Dropped, Finding, Fired
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.drops import ReadingState
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
 _log = logging.getLogger(__name__)
 _LONGEST = 1 << 20  # bytes of one request
 _WATCH_S = 0.1
+_AGAIN_S = 5.0  # until a socket that could not be opened is tried again
 _MOST_CLIENTS = 64  # open lines: a desk or two and commands; files need handles too
 _MOST_NUMBER = 2**53  # what JSON carries exactly, and more than any frame or microsecond there is
 _DEEPEST = 40
@@ -49,9 +51,12 @@ _SAVED_S = 4.0  # longer than a file must stand unchanged
 class Control:
     """Serves one engine on a Unix socket that only its owner can open."""
 
-    def __init__(self, engine: Engine, path: Path) -> None:
+    def __init__(self, engine: Engine, folder: Path) -> None:
         self._engine = engine
-        self._path = path
+        self._folder = folder
+        self._path: Path | None = None  # of the socket, while there is one
+        self._stopping = threading.Event()
+        self._told = ""
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._run, name="control", daemon=True)
         self._ready = threading.Event()
@@ -86,30 +91,42 @@ class Control:
 
     def stop(self) -> None:
         """Close the socket."""
+        self._stopping.set()
         if self._thread.is_alive():
             self._loop.call_soon_threadsafe(self._loop.stop)
             self._thread.join(timeout=5)
-        self._path.unlink(missing_ok=True)
+        if self._path is not None:
+            self._path.unlink(missing_ok=True)
 
     def _run(self) -> None:
         asyncio.set_event_loop(self._loop)
         try:
-            self._serve_until_stopped()
-        except OSError as error:
-            _log.error("no desk can reach the engine: %s cannot be opened (%s)", self._path, error)
-            self._engine.tell_alarm(
-                "no-socket", f"No desk can reach the engine: {self._path} cannot be opened "
-                f"({error.strerror or error}).", "Set XDG_RUNTIME_DIR to a folder of your own.",
-            )  # fmt: skip
-            self.moved = float("inf")
+            while not self._stopping.is_set():
+                try:
+                    self._serve_until_stopped(socket_path(self._folder))
+                except (OSError, EnvironmentFault) as error:
+                    self._tell(str(error))
+                self._ready.set()
+                self.moved = time.monotonic()
+                self._stopping.wait(_AGAIN_S)
         finally:
             self._ready.set()
             self._loop.close()
 
-    def _serve_until_stopped(self) -> None:
-        self._path.unlink(missing_ok=True)  # the lock is ours, so nobody serves it
-        self._loop.run_until_complete(self._listen())
-        beat = self._loop.create_task(self._beat())
+    def _tell(self, why: str) -> None:
+        """Tell once that there is no socket; it is tried again."""
+        if why != self._told:
+            self._told = why
+            self._engine.tell_alarm(
+                "no-socket", f"No desk can reach the engine: {why}.",
+                "Set XDG_RUNTIME_DIR to a folder of your own.",
+            )  # fmt: skip
+
+    def _serve_until_stopped(self, path: Path) -> None:
+        self._path = path
+        path.unlink(missing_ok=True)  # the lock is ours, so nobody serves it
+        self._loop.run_until_complete(self._listen(path))
+        beat = self._loop.create_task(self._beat(path))
         self._ready.set()
         self._loop.run_forever()
         beat.cancel()
@@ -119,25 +136,28 @@ class Control:
             task.cancel()
         self._loop.run_until_complete(asyncio.sleep(0))
 
-    async def _listen(self) -> None:
+    async def _listen(self, path: Path) -> None:
         before = os.umask(0o177)
         try:
-            self._server = await asyncio.start_unix_server(
-                self._serve, str(self._path), limit=_LONGEST
-            )
+            self._server = await asyncio.start_unix_server(self._serve, str(path), limit=_LONGEST)
         finally:
             os.umask(before)
 
-    async def _beat(self) -> None:
+    async def _beat(self, path: Path) -> None:
         """Say that the thread moves; open the socket again where somebody removed it."""
         while True:
             self.moved = time.monotonic()
-            if not self._path.exists():
-                _log.warning("%s was removed; it is opened again", self._path)
-                with contextlib.suppress(OSError):  # its folder went too: tried again
-                    self._path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-                    await self._listen()
+            if not self._is_there():
+                _log.warning("%s was removed; it is opened again", path)
+                with contextlib.suppress(
+                    OSError, EnvironmentFault
+                ):  # its folder went too: tried again
+                    socket_path(self._folder)  # makes the folder
+                    await self._listen(path)
             await asyncio.sleep(0.5)
+
+    def _is_there(self) -> bool:
+        return self._path is not None and self._path.exists()
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         if self._clients >= _MOST_CLIENTS:

@@ -13,16 +13,28 @@ from nightly_spindle.store.lock import Lock, holder
 
 
 def socket_path(folder: Path) -> Path:
-    """Return the control socket of the station: in the user's runtime folder, 0700."""
+    """Return the control socket of the station: in the user's runtime folder, 0700.
+
+    Where that cannot be had it lies below the folder for temporary files; EnvironmentFault when it
+    cannot lie there either.
+    """
     base = os.environ.get("XDG_RUNTIME_DIR")
-    user = f"nightly-spindle-{os.getuid()}"
-    runtime = Path(base) / "nightly-spindle" if base else Path(tempfile.gettempdir()) / user
-    runtime.mkdir(mode=0o700, parents=True, exist_ok=True)
-    if runtime.stat().st_uid != os.getuid():
-        raise EnvironmentFault(f"{runtime} belongs to another user; set XDG_RUNTIME_DIR")
-    runtime.chmod(0o700)
-    mark = blake2s(str(folder.resolve()).encode(), digest_size=8).hexdigest()
-    return runtime / f"{mark}.sock"
+    runtimes = [Path(base) / "nightly-spindle"] if base else []
+    runtimes.append(Path(tempfile.gettempdir()) / f"nightly-spindle-{os.getuid()}")
+    why = ""
+    for runtime in runtimes:
+        try:
+            runtime.mkdir(mode=0o700, parents=True, exist_ok=True)
+            if runtime.stat().st_uid != os.getuid():
+                why = f"{runtime} belongs to another user"
+                continue
+            runtime.chmod(0o700)
+        except OSError as error:
+            why = f"{runtime} cannot be made ({error.strerror})"
+            continue
+        mark = blake2s(str(folder.resolve()).encode(), digest_size=8).hexdigest()
+        return runtime / f"{mark}.sock"
+    raise EnvironmentFault(f"{why}; set XDG_RUNTIME_DIR to a folder of your own")
 
 
 class AirLock(Lock):

@@ -28,7 +28,7 @@ from nightly_spindle.air.engine import Engine
 from nightly_spindle.air.journal_writer import JournalWriter
 from nightly_spindle.air.kept_start import KeptStart, kept_settings
 from nightly_spindle.air.live_logs import LiveLogs
-from nightly_spindle.air.places import AirLock, socket_path
+from nightly_spindle.air.places import AirLock
 from nightly_spindle.air.player import BLOCK
 from nightly_spindle.air.station_watcher import StationWatcher, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
@@ -110,7 +110,7 @@ class EngineProcess:
                              patient=hurried)  # fmt: skip
         self.engine.stir = self._watcher.stir
         self._clock_now = self._wall.now_us
-        self._control = Control(self.engine, socket_path(wanted.folder))
+        self._control = Control(self.engine, wanted.folder)
         self._watchdog = self._watched()
 
     @property

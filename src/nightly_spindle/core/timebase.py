@@ -17,6 +17,7 @@ from nightly_spindle.core.errors import SettingRefused, clipped
 
 US = 1_000_000
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_FIRST_YEAR, _LAST_YEAR = 1970, 2200  # that a station is asked about
 
 
 def zone(name: str) -> ZoneInfo:
@@ -81,6 +82,8 @@ def parse_instant(text: str, tz: ZoneInfo) -> int:
         raise SettingRefused(
             f"'{text}' is not a time; write it like 2026-11-23T23:50 or 2026-11-23T23:50:00+00:00"
         ) from error
+    if not _FIRST_YEAR <= moment.year <= _LAST_YEAR:
+        raise SettingRefused(f"'{text}' is not in the years {_FIRST_YEAR} to {_LAST_YEAR}")
     return resolve_local(moment, tz) if moment.tzinfo is None else us_from(moment)
 
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 from PySide6.QtNetwork import QLocalSocket
 
 from nightly_spindle.air.places import socket_path
+from nightly_spindle.core.errors import EnvironmentFault
 from nightly_spindle.core.running import AirState
 
 if TYPE_CHECKING:
@@ -44,6 +45,7 @@ class EngineLink(QObject):
         self._retry.timeout.connect(self._try)
         self._answers: dict[int, Callable[[Any], None]] = {}
         self._number = 0
+        self._no_path = ""  # why there is no socket to be looked for
         self._revision = -1
         self._asked_state = False
         self._held = b""
@@ -87,8 +89,16 @@ class EngineLink(QObject):
         self._socket.write(msgspec.json.encode(request) + b"\n")
 
     def _try(self) -> None:
-        if self._socket.state() == QLocalSocket.LocalSocketState.UnconnectedState:
-            self._socket.connectToServer(str(socket_path(self._folder)))
+        if self._socket.state() != QLocalSocket.LocalSocketState.UnconnectedState:
+            return
+        try:
+            path = socket_path(self._folder)
+        except EnvironmentFault as error:
+            if str(error) != self._no_path:
+                self.failed.emit(str(error))
+            self._no_path = str(error)
+            return
+        self._socket.connectToServer(str(path))
 
     def _on_connected(self) -> None:
         self.on_air = True

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import logging
 import os
+import time
 from typing import IO, TYPE_CHECKING
 
 from nightly_spindle.core.errors import LockHeld, StorageFault
+from nightly_spindle.core.plain_files import open_plain
 
 if TYPE_CHECKING:
     from pathlib import Path
+
+_log = logging.getLogger(__name__)
 
 
 class Lock:
@@ -21,7 +26,11 @@ class Lock:
         self._file: IO[str] | None = None
 
     def take(self) -> None:
-        """Take the lock; LockHeld, with the other's process number, when another has it."""
+        """Take the lock; LockHeld, with the other's process number, when another has it.
+
+        What is no file and lies in its place is set aside.
+        """
+        _set_aside(self.path)
         try:
             file = self.path.open("a+", encoding="ascii")
         except OSError as error:
@@ -48,14 +57,23 @@ class Lock:
             self._file = None
 
 
+def _set_aside(path: Path) -> None:
+    """Move away what is no file: a folder, a pipe."""
+    with contextlib.suppress(OSError):
+        if path.exists() and not path.is_file():
+            aside = path.with_name(f"{path.name}-set-aside-{time.time_ns()}")
+            path.rename(aside)
+            _log.warning("%s was no file; it lies at %s now", path, aside)
+
+
 def holder(path: Path) -> int | None:
     """Return the process that holds a lock, None when none does."""
     try:
-        with path.open("r", encoding="ascii") as file:
+        with open_plain(path) as file:
             try:
                 fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
             except BlockingIOError:
-                text = file.read().strip()
+                text = file.read().decode("ascii", "replace").strip()
                 return int(text) if text.isdigit() else None
     except OSError:
         return None
