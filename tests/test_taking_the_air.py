@@ -450,3 +450,54 @@ def test_a_watched_folder_that_hangs_holds_up_no_other(station, tmp_path, monkey
         waiting = [one.path for one in arrivals.queued(library, 100)]
     assert sum(f"{tmp_path}/1/" in path for path in waiting) == 2, "what it found late counts"
     assert sum(f"{tmp_path}/2/" in path for path in waiting) == 5
+
+
+def test_a_file_that_hangs_holds_up_the_queue_for_a_while_only(station, tmp_path, caplog):
+    """Its folder is left in peace and tried again; what lies elsewhere is taken in meanwhile."""
+    from concurrent.futures import Future
+
+    from nightly_spindle.core.intake import IntakeOptions
+    from nightly_spindle.intake.service import Service
+    from nightly_spindle.store import arrivals
+    from nightly_spindle.store.intake_reading import Seen
+    from nightly_spindle.store.library import Library
+
+    sent: list[str] = []
+
+    class Workers:
+        def submit(self, _look, task):
+            sent.append(task.path)
+            answer = Future()
+            if "/dead/" not in task.path:
+                answer.set_result(f"{task.path} is no audio")
+            return answer
+
+        def shutdown(self, **_):
+            sent.append("let go")
+
+    names = [f"{tmp_path}/dead/{n}.wav" for n in range(3)]
+    names += [f"{tmp_path}/fine/{n}.wav" for n in range(20)]
+    with Library(station) as library:
+        arrivals.queue(library, [Seen(name, 5_000_000, 5) for name in names], IntakeOptions(), None)
+    service = Service(station)
+    service._seen_change = 1 << 40  # nothing to be measured again
+
+    def work(now):
+        service._pool = service._pool or Workers()
+        service._work(now)
+        with Library(station) as library:
+            return arrivals.queued(library, 100)
+
+    for now in range(60):
+        work(float(now))
+    assert len(sent) == 8, "what is not read yet is waited for"
+    left = work(70.0)
+    assert "could not be read within 65 s" in left[0].why
+    assert "could not be read within 65 s" in caplog.text
+    assert sent[-1] == "let go"
+    for now in range(71, 80):
+        left = work(float(now))
+    assert [one.path for one in left] == names[:3], "the others are done with, these wait"
+    tried = len(sent)
+    work(75.0 + 300.0)
+    assert sent[tried:] == names[:3], "and are tried again"

@@ -8,6 +8,7 @@ restart where it was.
 from __future__ import annotations
 
 import logging
+import multiprocessing
 import os
 import signal
 import sys
@@ -48,6 +49,8 @@ _IN_FLIGHT = 8
 _TOLD_AFTER_S = 8.0  # a folder that has not answered for so long is told of
 _RETRY_S = 30.0  # after the disk or the database refused
 _FIRST_SAFE_S, _SAFE_S = 3.0, 300.0  # how often it is asked whether a backup is due
+_READ_S, _READ_BYTES_S = 60.0, 1e6  # so long a file may take, and so much longer by its size
+_ASLEEP_S = 300.0  # a folder one of whose files took longer is left in peace
 _IDLE_S = 60.0  # workers that had nothing to do for so long are let go
 
 
@@ -70,6 +73,8 @@ class Service:
         self._pool: ProcessPoolExecutor | None = None
         self._flying: dict[int, _Flying] = {}
         self._suspects: set[int] = set()  # arrivals one of which ended its worker
+        self._waited = (0, 0.0)  # for which arrival, and since when
+        self._asleep: dict[str, float] = {}  # folders that are left in peace until then
         self._patience = Patience(2.0)
         self._hanging: set[int] = set()  # jobs whose folder was told not to answer
         self._seen_change = -1
@@ -191,7 +196,7 @@ class Service:
     def _work(self, now: float) -> None:
         """Send files to the workers, and take in what comes back, in the order of arrival."""
         if len(self._flying) < _IN_FLIGHT:
-            self._send()
+            self._send(now)
         if not self._flying and self._unmeasured.work(self._workers, self._seen_change):
             self._busy_at = now
         if self._flying:
@@ -204,6 +209,7 @@ class Service:
         for number in list(self._flying):
             flying = self._flying[number]
             if not flying.result.done():
+                self._wait_for(flying, now)
                 break
             del self._flying[number]
             result = self._result(flying)
@@ -230,9 +236,33 @@ class Service:
             _log.exception("%s could not be measured", flying.arrival.path)
             return refused_for(Path(flying.arrival.path), error)
 
-    def _send(self) -> None:
+    def _wait_for(self, flying: _Flying, now: float) -> None:
+        """Wait for the file whose answer is next; one that hangs holds up the others no longer."""
+        arrival = flying.arrival
+        if self._waited[0] != arrival.id:
+            self._waited = (arrival.id, now)
+        longest = _READ_S + arrival.size / _READ_BYTES_S
+        if now - self._waited[1] < longest:
+            return
+        text = (f"{arrival.path} could not be read within {longest:.0f} s; see to its drive. It is "
+                "tried again later")  # fmt: skip
+        _log.warning("%s", text)
+        self._asleep[str(flying.home)] = now + _ASLEEP_S
+        self._waited = (0, 0.0)
         with Library(self._folder) as library:
-            coming = arrivals.queued(library, _IN_FLIGHT)
+            arrivals.finish(library, arrival.id, State.QUEUED, None, text)
+        if self._pool is not None:  # all its workers go: which of them hangs nobody knows
+            self._pool.shutdown(wait=False, cancel_futures=True)
+            self._pool = None
+        for worker in multiprocessing.active_children():
+            worker.kill()
+        self._flying.clear()
+
+    def _send(self, now: float) -> None:
+        self._asleep = {folder: until for folder, until in self._asleep.items() if until > now}
+        with Library(self._folder) as library:
+            asleep = {*self._asleep, *self._patience.hanging()}
+            coming = arrivals.queued(library, _IN_FLIGHT, asleep)
         for arrival in coming:
             if arrival.id in self._flying or len(self._flying) >= _IN_FLIGHT:
                 continue

@@ -44,9 +44,11 @@ def queue(
     return len(rows)
 
 
-def queued(library: Library, most: int) -> list[Arrival]:
-    """Return the arrivals whose turn is next."""
+def queued(library: Library, most: int, apart_from: Iterable[str] = ()) -> list[Arrival]:
+    """Return the arrivals whose turn is next, none below the folders `apart_from`."""
     query = select(t.arrival).where(t.arrival.c.state == str(State.QUEUED))
+    for folder in apart_from:
+        query = query.where(~t.arrival.c.path.startswith(f"{folder}/", autoescape=True))
     return [arrival_from(row) for row in library.rows(query.order_by(t.arrival.c.id).limit(most))]
 
 
