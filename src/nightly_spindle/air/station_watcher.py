@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.state_file import Kept
 
 _EVERY_S = 2.0
+_LOCKED_S = 0.3  # a lock that is held for longer is told of; meanwhile something must sound
 _RETIRE_US = 600_000_000  # ten minutes: nothing hangs on it
 _DAY_US = 24 * 3600 * US
 _HANGS_S = 8.0  # a folder that has not answered for so long is told of: with a round, within ten
@@ -177,7 +178,7 @@ class StationWatcher:
 
     def _open(self) -> None:
         """Read the station whole, with the logs of a day and a look at every file."""
-        connect(self._folder, timeout_s=0.8).close()
+        connect(self._folder, timeout_s=_LOCKED_S).close()
         snapshot = open_station(self._folder, settle_s=2.0, patience=self._patience)
         found = Opened(snapshot, load_state(snapshot.connection), last_seen(snapshot.connection))
         now = self._wall()

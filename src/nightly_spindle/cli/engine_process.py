@@ -52,9 +52,10 @@ if TYPE_CHECKING:
     from nightly_spindle.store.roots import FilesFound
 
 ASKED_BY_SIGNAL = 71  # exit status of a supervised engine that was ended by a signal
-_AIR_BY_S = 1.1  # after the program began the air is taken, with what is known by then
-_NOTHING_S = 0.3  # longer with nothing kept: only the station tone would sound
-_LEAST_S = 0.2  # so long in any case a station that answers may be read and worked out
+# so long after the program began the air is taken with what is known by then; but so long in any
+# case a station that answers may be read and worked out
+_AIR_BY_S, _LEAST_S = 1.1, 0.2
+_AIR_BY_ANEW_S, _LEAST_ANEW_S = 1.4, 0.8  # with no state kept: only the station tone would sound
 _WHOLE_S = 120.0  # a simulated clock has time
 _TOLD_S = 4.0
 _LOOKS_S = 3.0
@@ -79,7 +80,7 @@ class EngineProcess:
     """
 
     def __init__(self, wanted: Wanted, supervisor: int = 0) -> None:
-        least = time.monotonic() + (_WHOLE_S if wanted.simulated else _LEAST_S)
+        begun = time.monotonic()
         begin_messages(wanted.folder, "engine", wanted.log_level)
         _more_handles()
         self._wanted, self._supervisor = wanted, supervisor
@@ -88,8 +89,10 @@ class EngineProcess:
         self.must_restart = False
         self._leaving = threading.Event()
         self._kept = read_kept(wanted.folder)
-        longest = _AIR_BY_S if self._kept is not None else _AIR_BY_S + _NOTHING_S
-        self._air_by = max(wanted.begun + longest, least)
+        anew = self._kept_state() is None
+        longest, least = (_AIR_BY_ANEW_S, _LEAST_ANEW_S) if anew else (_AIR_BY_S, _LEAST_S)
+        least = _WHOLE_S if wanted.simulated else least
+        self._air_by = max(wanted.begun + longest, begun + least)
         self._clock_now: Callable[[], int] = SystemClock().now_us
         settings = kept_settings(self._kept)
         self._kept_start = KeptStart(self._kept, self._now)
