@@ -68,6 +68,8 @@ def on_air(qtbot, window):
     window.setProperty("started", True)
     qtbot.waitUntil(lambda: bool(window.air.planned and window.air.planned.live), timeout=60000)
     qtbot.waitUntil(lambda: window.air.header.countdown.text() != "", timeout=30000)
+    # a first start may sound before its station is read
+    qtbot.waitUntil(lambda: len(order(window)) > 2, timeout=60000)
 
 
 def order(window):

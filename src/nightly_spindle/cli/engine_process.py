@@ -119,7 +119,7 @@ class EngineProcess:
     @property
     def name(self) -> str:
         """What the station is called."""
-        return self.settings.name
+        return self.engine.programme.settings.name
 
     def _now(self) -> int:
         return self._clock_now()
