@@ -14,6 +14,7 @@ from nightly_spindle.air.kept_start import KeptStart, kept_settings
 from nightly_spindle.core.away import Away, away_for, why_away
 from nightly_spindle.core.events import Entry
 from nightly_spindle.core.items import TONE_CART
+from nightly_spindle.core.kept_time import cannot_play
 from nightly_spindle.core.loading import load_late
 from nightly_spindle.core.rehearsal import Recorder
 from nightly_spindle.core.running import NET, Awaited, Outcome, Source
@@ -116,6 +117,17 @@ def test_short_lines_of_a_folder_that_is_away_are_not_burnt(lengths, music_here,
     passed = sum(seconds[:missed])
     assert gone_s - longest - 20 <= passed <= gone_s + longest + 20 + max(lengths)
     assert len(begun.upcoming) + missed >= 300 - 1
+
+
+def test_what_cannot_be_played_is_told_before_its_turn():
+    made = station(HERE)
+    state = state_at(MIDNIGHT, [101, 102, 103, 102, 104])
+    made.unplayable = {103: "the file /here/103.flac is empty", 102: "the file is not there"}
+    (found,) = cannot_play(made, state, [103, 102, 119])
+    assert found.text == ("“Title 102” cannot be played when its turn comes: the file is not "
+                          "there; so it is with 1 other item lined up.")  # fmt: skip
+    assert found.line_id == state.upcoming[1].id
+    assert cannot_play(made, state, [119]) == [], "what is not lined up is no news"
 
 
 def test_thirty_broken_files_in_a_row_never_stand_alone():

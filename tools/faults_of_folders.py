@@ -84,7 +84,7 @@ def _(at: Station) -> Callable[[], None]:
     return at.flag.unlink
 
 
-@fault("half of the files gone", "is skipped", lasts_s=35)
+@fault("half of the files gone", "cannot be played when", lasts_s=35)
 def _(at: Station) -> Callable[[], None]:
     return set_aside(at, at.base / "gone", every=2)
 
@@ -109,13 +109,13 @@ def _(at: Station) -> None:
         os.truncate(path, round(path.stat().st_size * 0.4))
 
 
-@fault("30 broken files in a row", "is skipped", lasts_s=40)
+@fault("30 broken files in a row", "cannot be played when", lasts_s=40)
 def _(at: Station) -> None:
     for n, path in enumerate(sorted(at.music.iterdir())):
         path.write_bytes([b"", b"no audio", os.urandom(50_000)][n % 3])
 
 
-@fault("pipes in place of songs", "is skipped", lasts_s=30)
+@fault("pipes in place of songs", "cannot be played when", lasts_s=30)
 def _(at: Station) -> None:
     for path in sorted(at.music.iterdir())[:-1]:
         path.unlink()

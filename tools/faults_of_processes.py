@@ -5,10 +5,13 @@ from __future__ import annotations
 import signal
 import subprocess
 import time
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fault_station import PROGRAM, write_log
+
+from nightly_spindle.store.station import read_settings
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -130,14 +133,16 @@ def _(at: Station) -> None:
         raise AssertionError(f"the second says {done.stderr}")
 
 
-@fault("killed during the midnight load", "the engine ended with status -9", before=True, down=True,
-       lasts_s=12, complete=False)  # fmt: skip
+@fault("killed during the load of the day's log", "the engine ended with status -9", before=True,
+       down=True, lasts_s=12, complete=False)  # fmt: skip
 def _(at: Station) -> None:
     write_log(at.folder, at.music.parent, "2026-11-24")
     write_log(at.folder, at.music.parent, "2026-11-23")
-    at.air("--clock", "2026-11-23T23:59:45+00:00")
+    begins = read_settings(at.folder).day_start  # of the broadcast day: the log's, too
+    day = datetime(2026, 11, 24, begins.hour, tzinfo=UTC)
+    at.air("--clock", (day - timedelta(seconds=15)).isoformat())
     at.mark()
-    at.wait(lambda: at.sight()["sight"]["now_us"] % 86_400_000_000 < 40_000_000_000, 40)
+    at.wait(lambda: at.sight()["sight"]["now_us"] > day.timestamp() * 1e6, 40)
     kill(at.engine_pid())
 
     def loaded() -> bool:

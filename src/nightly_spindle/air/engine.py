@@ -25,6 +25,7 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.away import Away
+from nightly_spindle.core.kept_time import cannot_play
 from nightly_spindle.core.running import Outcome, Source
 from nightly_spindle.core.sequencer import Sequencer
 from nightly_spindle.core.start import take_the_air
@@ -413,7 +414,9 @@ class Engine:
         before = set(programme.away)
         for folder in before & set(found.away):
             found.away[folder] = programme.away[folder]  # since when it was away first
+        gone = [cart for cart in found.wrong if cart not in programme.unplayable]
         note_files(programme, found)
+        self.apply(cannot_play(programme, self.sequencer.state, gone))
         self.folders_changed(set(found.away) - before, before - set(found.away))
 
     def folders_changed(self, gone: set[str], back: set[str]) -> None:

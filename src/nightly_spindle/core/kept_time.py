@@ -16,12 +16,15 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import Action, Dropped, Finding, Severity
+from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import NET, Hold, Outcome
 from nightly_spindle.core.safety_net import stand_in
 from nightly_spindle.core.timebase import to_frames
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from nightly_spindle.core.away import Away
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
@@ -123,6 +126,25 @@ def skip_line(programme: Programme, state: AirState, at: int, actions: list[Acti
     if state.skipped >= MOST_SKIPPED and state.upcoming:
         state.skipped = 0
         state.upcoming.insert(0, stand_in(programme, state, at, actions))
+
+
+def cannot_play(programme: Programme, state: AirState, carts: Iterable[int]) -> list[Finding]:
+    """Return the finding that items cannot be played any more which are lined up, before they air.
+
+    `carts` are those of which that is new.
+    """
+    wanted = set(carts)
+    lines = [line for line in state.upcoming if line.cart in wanted]
+    if not lines:
+        return []
+    first, others = lines[0], len({line.cart for line in lines}) - 1
+    item = programme.item(first.cart)
+    assert item is not None, "what was looked for is known"
+    more = f"; so it is with {counted(others, 'other item')} lined up" if others else ""
+    text = (f"“{item.title}” cannot be played when its turn comes: "
+            f"{programme.why_unplayable(first.cart)}{more}.")  # fmt: skip
+    mend = f"Bring in {item.path} again; what cannot be played is skipped."
+    return [Finding("cannot-play", Severity.ALARM, state.frame, text, mend, first.id)]
 
 
 def _lasts(programme: Programme, item: Item) -> int:
