@@ -13,11 +13,13 @@ import pytest
 from conftest import RATE, make_item
 
 from nightly_spindle.air.journal_writer import JournalWriter
+from nightly_spindle.air.places import AirLock, engine_pid, was_told_to_leave
 from nightly_spindle.air.readahead import Buffered
 from nightly_spindle.air.station_watcher import Newest, Opened, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.core.actions import Finding, Severity, StartVoice
 from nightly_spindle.core.asrun import Alarm, AsRun, fold_of
+from nightly_spindle.core.errors import AlreadyOnAir
 from nightly_spindle.core.running import AirState, Line, Origin, Play
 from nightly_spindle.core.running import Source as From
 from nightly_spindle.store.database import connect
@@ -501,3 +503,16 @@ def test_a_file_that_hangs_holds_up_the_queue_for_a_while_only(station, tmp_path
     tried = len(sent)
     work(75.0 + 300.0)
     assert sent[tried:] == names[:3], "and are tried again"
+
+
+def test_where_no_lock_can_be_made_it_lies_beside_the_socket(caplog):
+    folder = Path("/proc/self")  # nobody can make a file there
+    lock = AirLock(folder)
+    lock.take()
+    assert "the lock is" in caplog.text
+    assert engine_pid(folder) == os.getpid()
+    with pytest.raises(AlreadyOnAir, match=f"engine process {os.getpid()}"):
+        AirLock(folder).take()
+    lock.release(left=True)
+    assert engine_pid(folder) is None
+    assert was_told_to_leave(folder)

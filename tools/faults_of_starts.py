@@ -63,7 +63,7 @@ def _(at: Station) -> object:
     place = at.small_disk()
 
     def harm(at: Station) -> Callable[[], None]:
-        del at
+        (at.folder / "air.lock").unlink()  # nor can one be made
         done = subprocess.run(["mount", "-o", "remount,bind,ro", str(place)], check=False)
         if done.returncode:
             raise OSError("a file system cannot be made read-only here")

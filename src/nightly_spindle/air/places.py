@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 import tempfile
 from hashlib import blake2s
 from pathlib import Path
 
-from nightly_spindle.core.errors import AlreadyOnAir, EnvironmentFault, LockHeld
+from nightly_spindle.core.errors import AlreadyOnAir, EnvironmentFault, LockHeld, StorageFault
 from nightly_spindle.store.lock import Lock, holder
+
+_LOCK = "air.lock"
+_LEFT = "left\n"
+_log = logging.getLogger(__name__)
 
 
 def socket_path(folder: Path) -> Path:
@@ -38,19 +43,27 @@ def socket_path(folder: Path) -> Path:
 
 
 class AirLock(Lock):
-    """Held by the one engine of a station as long as it lives; the kernel lets go of it."""
+    """Held by the one engine of a station as long as it lives; the kernel lets go of it.
+
+    It lies in the station's folder; where none can be made there, beside the control socket.
+    """
 
     def __init__(self, folder: Path) -> None:
         super().__init__(folder / _LOCK)
+        self._folder = folder
 
     def take(self) -> None:
         """Take the lock; AlreadyOnAir when another engine holds it."""
         try:
-            super().take()
+            try:
+                super().take()
+            except StorageFault as error:
+                self.path = _other_lock(self._folder)
+                _log.warning("%s; the lock is %s", error, self.path)
+                super().take()
         except LockHeld as error:
             raise AlreadyOnAir(
-                f"{self.path.parent} is on air already (engine process {error}); stop that one "
-                "first"
+                f"{self._folder} is on air already (engine process {error}); stop that one first"
             ) from error
 
     def release(self, *, left: bool = False) -> None:
@@ -63,16 +76,20 @@ class AirLock(Lock):
 
 def was_told_to_leave(folder: Path) -> bool:
     """Return whether the station's last engine left because it was told to."""
-    try:
-        return (folder / _LOCK).read_text(encoding="ascii", errors="replace") == _LEFT
-    except OSError:
-        return False
+    for path in (folder / _LOCK, _other_lock(folder)):
+        with contextlib.suppress(OSError):
+            return path.read_text(encoding="ascii", errors="replace") == _LEFT
+    return False
 
 
 def engine_pid(folder: Path) -> int | None:
     """Return the process that holds the station's lock, None when none does."""
-    return holder(folder / _LOCK)
+    pid = holder(folder / _LOCK)
+    if pid is None and not (folder / _LOCK).exists():
+        with contextlib.suppress(EnvironmentFault):
+            pid = holder(_other_lock(folder))
+    return pid
 
 
-_LOCK = "air.lock"
-_LEFT = "left\n"
+def _other_lock(folder: Path) -> Path:
+    return socket_path(folder).with_suffix(".lock")

@@ -23,7 +23,8 @@ class Hangs(OSError):
 
     def __init__(self, folder: str, since_s: float) -> None:
         self.folder, self.since_s = folder, since_s
-        super().__init__(errno.ETIMEDOUT, f"it has not answered for {since_s:.0f} s", folder)
+        said = f"{since_s:.0f}" if since_s >= 1 else f"{since_s:.1f}"
+        super().__init__(errno.ETIMEDOUT, f"it has not answered for {said} s", folder)
 
 
 class _Call(Generic[T]):
