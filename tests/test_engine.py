@@ -312,6 +312,26 @@ def test_whoever_starts_engines_may_be_killed_too(station, air):
         time.sleep(0.1)
 
 
+def test_when_all_processes_are_told_to_end_none_comes_back(station):
+    """As a service manager ends a service, and `timeout` a command."""
+    command = [sys.executable, "-m", "nightly_spindle", "air", str(station), "--no-intake",
+               "--output", "standin"]  # fmt: skip
+    with subprocess.Popen(command, start_new_session=True, stderr=subprocess.DEVNULL) as process:
+        wait(lambda: engine_pid(station))
+        wait((station / "air-state").exists)
+        engine = engine_pid(station)
+        os.kill(engine, signal.SIGSTOP)  # it is the last to know
+        os.killpg(process.pid, signal.SIGTERM)
+        assert process.wait(30) == 0
+        os.kill(engine, signal.SIGCONT)
+    wait(lambda: engine_pid(station) is None)
+    end = time.monotonic() + 5
+    while time.monotonic() < end:
+        assert engine_pid(station) is None
+        time.sleep(0.1)
+    assert not any("another takes its place" in one for one in last_messages(station, 50))
+
+
 def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
     """What an engine kept is enough to take the air, and it goes on when all is back."""
     write_log(station, date.today(), song_names(station) * 1600)

@@ -167,6 +167,11 @@ class Engine:
         """Go off the air after the present block."""
         self._leaving.set()
 
+    @property
+    def leaving(self) -> bool:
+        """Whether it has been told to leave."""
+        return self._leaving.is_set()
+
     def station_changed(self) -> None:
         """Look ahead again: what is looked things up in has changed."""
         self._looked, self._next_tick, self._next_look = -1, 0, 0

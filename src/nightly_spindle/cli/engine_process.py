@@ -59,6 +59,7 @@ _AIR_BY_ANEW_S, _LEAST_ANEW_S = 1.4, 0.8  # with no state kept: only the station
 _WHOLE_S = 120.0  # a simulated clock has time
 _TOLD_S = 4.0
 _LOOKS_S = 3.0
+_SOONER_S = 1.0
 _NET_ALONE_S = 300.0
 _HANDLES = 4096
 _log = logging.getLogger(__name__)
@@ -302,7 +303,8 @@ class EngineProcess:
                 select.select([handle], [], [])
         except OSError:
             pass  # it is gone already
-        if self._leaving.is_set():
+        # where all are being ended the supervisor may only have been sooner
+        if self._leaving.wait(_SOONER_S) or self.engine.leaving:
             return
         self.engine.tell_alarm(
             "supervisor-gone", "The supervisor, which starts the engine again, has ended; another "
