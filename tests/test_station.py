@@ -104,6 +104,60 @@ def test_migration_0009_keeps_the_alarms_that_were(tmp_path, monkeypatch):
     assert (alarm.text, alarm.times, alarm.last_us) == ("Silent.", 1, 0)
 
 
+def older(folder, monkeypatch, version="0001"):
+    """A database as an earlier program made it."""
+    from nightly_spindle.store import schema
+
+    monkeypatch.setattr(schema, "LATEST", version)
+    migrate(folder / "station.db")
+    monkeypatch.undo()
+
+
+def test_many_may_bring_a_database_up_to_date_at_once(tmp_path):
+    program = f"""
+import sys, time
+from pathlib import Path
+from nightly_spindle.store import schema
+folder = Path({str(tmp_path)!r})
+if sys.argv[1] == "make":
+    schema.LATEST = "0001"
+    schema.migrate(folder / "station.db")
+else:
+    from nightly_spindle.store.database import connect
+    while time.time() < float(sys.argv[1]):
+        pass
+    connect(folder).close()
+"""
+    for _ in range(2):
+        (tmp_path / "station.db").unlink(missing_ok=True)
+        subprocess.run([sys.executable, "-c", program, "make"], check=True)
+        at = str(time.time() + 2.0)
+        many = [subprocess.Popen([sys.executable, "-c", program, at]) for _ in range(4)]
+        assert [one.wait(60) for one in many] == [0] * 4
+    connect(tmp_path).close()
+
+
+def test_a_migration_that_breaks_off_leaves_the_database_as_it_was(tmp_path, monkeypatch):
+    from alembic import op
+
+    older(tmp_path, monkeypatch, "0007")
+    with sqlite3.connect(tmp_path / "station.db") as db:
+        before = db.execute("SELECT sql FROM sqlite_master ORDER BY name").fetchall()
+    db.close()
+
+    def power_cut(*_args, **_more):
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(op, "create_index", power_cut)
+    with pytest.raises(KeyboardInterrupt):
+        connect(tmp_path)
+    monkeypatch.undo()
+    with sqlite3.connect(tmp_path / "station.db") as db:
+        assert db.execute("SELECT sql FROM sqlite_master ORDER BY name").fetchall() == before
+    db.close()
+    connect(tmp_path).close()
+
+
 def test_the_unit_runs_the_program_where_it_really_is(station, tmp_path, monkeypatch, capsys):
     import shlex
 

@@ -43,7 +43,7 @@ def _(at: Station) -> None:
         time.sleep(0.6)
 
 
-@fault("engine told to end by SIGTERM", "The engine was off for", down=True)
+@fault("engine told to end by SIGTERM", "the engine ended with status 71", down=True)
 def _(at: Station) -> None:
     kill(at.engine_pid(), signal.SIGTERM)
 
@@ -141,8 +141,8 @@ def _(at: Station) -> None:
     begins = read_settings(at.folder).day_start  # of the broadcast day: the log's, too
     day = datetime(2026, 11, 24, begins.hour, tzinfo=UTC)
     at.air("--clock", (day - timedelta(seconds=15)).isoformat())
-    at.mark()
     at.wait(lambda: at.sight()["sight"]["now_us"] > day.timestamp() * 1e6, 40)
+    at.mark()
     kill(at.engine_pid())
 
     def loaded() -> bool:

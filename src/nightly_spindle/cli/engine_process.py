@@ -55,7 +55,7 @@ ASKED_BY_SIGNAL = 71  # exit status of a supervised engine that was ended by a s
 # so long after the program began the air is taken with what is known by then; but so long in any
 # case a station that answers may be read and worked out
 _AIR_BY_S, _LEAST_S = 1.1, 0.2
-_AIR_BY_ANEW_S, _LEAST_ANEW_S = 1.4, 0.8  # with no state kept: only the station tone would sound
+_AIR_BY_ANEW_S, _LEAST_ANEW_S = 1.3, 0.5  # with no state kept: only the station tone would sound
 _WHOLE_S = 120.0  # a simulated clock has time
 _TOLD_S = 4.0
 _LOOKS_S = 3.0

@@ -9,6 +9,8 @@ from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.store.database import LATEST
 
 if TYPE_CHECKING:
+    from sqlite3 import Connection
+
     from sqlalchemy import Engine
 
 
@@ -30,14 +32,29 @@ def engine_for(path: Path) -> Engine:
 
 
 def migrate(path: Path) -> None:
-    """Bring the database at `path` to the latest schema, making it where there is none."""
+    """Bring the database at `path` to the latest schema, making it where there is none.
+
+    All of it or nothing, whoever else does the same; StorageFault when it cannot be written.
+    """
     from alembic import command
     from alembic.config import Config
+    from sqlalchemy import event
     from sqlalchemy.exc import OperationalError
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     engine = engine_for(path)
+
+    # the standard library's driver begins no transaction for what changes a schema; without one a
+    # process killed in the middle, or two at once, would leave half of a revision for good
+    @event.listens_for(engine, "connect")
+    def _by_hand(connection: Connection, _record: object) -> None:
+        connection.isolation_level = None
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection: object) -> None:
+        connection.exec_driver_sql("BEGIN IMMEDIATE")  # type: ignore[attr-defined]
+
     try:
         with engine.begin() as connection:
             config.attributes["connection"] = connection
