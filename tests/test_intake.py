@@ -241,8 +241,9 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
     whole = [s / 10 for s in range(5, len(heard) * 10 // RATE - 12)]
     kinds = ["old" if tone_at(heard, s, 600) > 0.8 else "new" if tone_at(heard, s, 1500) > 0.8
              else "join" for s in whole]  # fmt: skip
+    kinds = kinds[kinds.index("old") :]  # a first start may sound before its station is read
     first_new = kinds.index("new")
-    assert first_new / 10 > 11, "the old audio went on to its end"
+    assert first_new / 10 > 10, "the old audio went on to its end"
     assert kinds[: first_new - 12] == ["old"] * (first_new - 12)
     assert set(kinds[first_new:]) == {"new"}
     assert Path(old["path"]).exists(), "a copy is cleared away after a day only"
