@@ -15,6 +15,7 @@ from nightly_spindle.core.plain_files import open_plain
 if TYPE_CHECKING:
     from pathlib import Path
 
+_LOOKS, _LOOK_S = 4, 0.01
 _log = logging.getLogger(__name__)
 
 
@@ -39,7 +40,7 @@ class Lock:
             except OSError:
                 raise StorageFault(f"{self.path} cannot be written: {error.strerror}") from error
         try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            _lock(file)
         except BlockingIOError as error:
             file.seek(0)
             pid = file.read().strip() or "unknown"
@@ -55,6 +56,16 @@ class Lock:
         if self._file is not None:
             self._file.close()
             self._file = None
+
+
+def _lock(file: IO[str]) -> None:
+    """Lock a file; BlockingIOError when another has it for longer than `holder` needs to look."""
+    for _ in range(_LOOKS):
+        with contextlib.suppress(BlockingIOError):
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return
+        time.sleep(_LOOK_S)
+    fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
 
 def _set_aside(path: Path) -> None:
