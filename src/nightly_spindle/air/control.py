@@ -93,7 +93,8 @@ class Control:
         """Close the socket."""
         self._stopping.set()
         if self._thread.is_alive():
-            self._loop.call_soon_threadsafe(self._loop.stop)
+            with contextlib.suppress(RuntimeError):  # its thread closed the loop just now
+                self._loop.call_soon_threadsafe(self._loop.stop)
             self._thread.join(timeout=5)
         if self._path is not None:
             self._path.unlink(missing_ok=True)
@@ -149,9 +150,8 @@ class Control:
             self.moved = time.monotonic()
             if not self._is_there():
                 _log.warning("%s was removed; it is opened again", path)
-                with contextlib.suppress(
-                    OSError, EnvironmentFault
-                ):  # its folder went too: tried again
+                # where its folder went too and none can be made: tried again
+                with contextlib.suppress(OSError, EnvironmentFault):
                     socket_path(self._folder)  # makes the folder
                     await self._listen(path)
             await asyncio.sleep(0.5)
