@@ -17,6 +17,7 @@ from faults_of_storage import backup, locked, put_back
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from pathlib import Path
 
     from fault_station import Station
 
@@ -52,6 +53,13 @@ def start_with(
     return undo
 
 
+def spoilt(at: Station, spoil: Callable[[Path], None]) -> Callable[[], None]:
+    """Do something to the database's file; returns what puts a sound copy back."""
+    kept = backup(at)
+    spoil(at.folder / "station.db")
+    return lambda: put_back(at, kept)
+
+
 def meters(at: Station) -> bool:
     """Whether the engine's own meters show sound, where no device takes it."""
     sight = at.sight()
@@ -80,35 +88,29 @@ def _(at: Station) -> object:
 
 @start("start with the database damaged", "The station cannot be read", lasts_s=20)
 def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
-        kept = backup(at)
-        with (at.folder / "station.db").open("r+b") as file:
+    def spoil(database: Path) -> None:
+        with database.open("r+b") as file:
             file.write(os.urandom(8192))
-        return lambda: put_back(at, kept)
 
-    return start_with(at, harm)
+    return start_with(at, partial(spoilt, spoil=spoil))
 
 
 @start("start with the database missing", "The station cannot be read", lasts_s=20)
 def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
-        kept = backup(at)
+    def spoil(database: Path) -> None:
         for name in ("station.db", "station.db-wal", "station.db-shm"):
-            (at.folder / name).unlink(missing_ok=True)
-        return lambda: put_back(at, kept)
+            database.with_name(name).unlink(missing_ok=True)
 
-    return start_with(at, harm)
+    return start_with(at, partial(spoilt, spoil=spoil))
 
 
 @start("start with a database of a newer program", "newer Nightly Spindle", lasts_s=16)
 def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
-        kept = backup(at)
-        with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
+    def spoil(database: Path) -> None:
+        with contextlib.closing(sqlite3.connect(database)) as db, db:
             db.execute("UPDATE alembic_version SET version_num = '9999'")
-        return lambda: put_back(at, kept)
 
-    return start_with(at, harm)
+    return start_with(at, partial(spoilt, spoil=spoil))
 
 
 @start("start with a database of an older program", lasts_s=8)
