@@ -230,6 +230,21 @@ def test_the_writer_survives_and_tells(station):
     snapshot.connection.close()
 
 
+@pytest.mark.parametrize(("left", "off_us", "told"), [
+    (False, 40_000, ["engine-restarted"]), (False, 2_000_000, ["engine-restarted"]),
+    (True, 40_000, []), (True, 2_000_000, ["engine-started"]),
+])  # fmt: skip
+def test_an_engine_that_did_not_take_leave_is_told_however_soon_another_was_there(
+    station, left, off_us, told
+):
+    snapshot = open_station(station)
+    writer = JournalWriter(station, snapshot.programme)
+    writer.start(5_000_000, 5_000_000 - off_us, left=left)
+    writer.stop()
+    assert [one.code for one in alarms_between(snapshot.connection, 0, FOREVER)] == told
+    snapshot.connection.close()
+
+
 # -- waiting for nobody ------------------------------------------------------------------------
 
 

@@ -80,7 +80,8 @@ class JournalWriter:
         if seen_us is not None:
             seen_us = min(seen_us, at_us)
             self._journal.close_open(seen_us)
-            if at_us - seen_us >= _GAP_US:
+            # an engine that did not take leave was killed or crashed: told, however short
+            if not left or at_us - seen_us >= _GAP_US:
                 self._queue.put(self._gap(seen_us, at_us, left=left))
         self._thread.start()
 
