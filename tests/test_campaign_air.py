@@ -25,12 +25,12 @@ from nightly_spindle.cli.main import main
 from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Flow, IfLate, Starts
 from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
 from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
+from nightly_spindle.core.event_sources import EventSources
 from nightly_spindle.core.events import Entry, TimedEvent
 from nightly_spindle.core.filling import sweep
-from nightly_spindle.core.holdings import Holdings
 from nightly_spindle.core.intake import IntakeOptions
 from nightly_spindle.core.items import Kind
-from nightly_spindle.core.logs import LogLine
+from nightly_spindle.core.log_line import LogLine
 from nightly_spindle.core.matching import Match, Status
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import TimeRule
@@ -76,7 +76,7 @@ def order(number, *carts, **options):
 def programme(campaigns, patterns, bookings=(), events=(), logs=None, drops=None, **more):
     made = Programme(
         StationSettings("Pier", TZ.key), logs or Logs(), dict(ITEMS), events, drops or {}, SONGS,
-        holdings=Holdings(categories={"psas": (60,)}), **more,
+        holdings=EventSources(categories={"psas": (60,)}), **more,
     )  # fmt: skip
     made.set_spots(SpotPlan({c.id: c for c in campaigns}, {p.id: p for p in patterns},
                             tuple(bookings), from_us=at(0), until_us=at(96)))  # fmt: skip

@@ -30,19 +30,20 @@ from nightly_spindle.core.campaigns import (
 )
 from nightly_spindle.core.day_plans import DayPlan, Plans, painted
 from nightly_spindle.core.errors import InputFault, SettingRefused
+from nightly_spindle.core.event_sources import EventSources
 from nightly_spindle.core.events import Entry, EventOptions, TimedEvent
 from nightly_spindle.core.format_clocks import FormatClock
 from nightly_spindle.core.formats import FormatPlan
-from nightly_spindle.core.holdings import Holdings
 from nightly_spindle.core.hour_grid import HOURS, HourGrid, grid_from
-from nightly_spindle.core.overlay_pools import Order as Turns
+from nightly_spindle.core.overlay_pools import Demand as Turns
 from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
-from nightly_spindle.core.placing import Order, place_spots
+from nightly_spindle.core.placing import place_spots
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.quotas import Heard, quota
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.spot_checks import break_findings, campaign_findings, lost_pins
+from nightly_spindle.core.spot_demand import Demand
 from nightly_spindle.core.spot_reports import table_csv
 from nightly_spindle.core.spots import SpotPlan
 from nightly_spindle.core.steps import Clear
@@ -64,7 +65,7 @@ def campaign(number, amount=4, per=Per.DAY, days=7, **more):
     more = {"apart_s": 0.0, "first": str(MONDAY)} | more
     last = MONDAY + timedelta(days=days - 1)
     options = CampaignOptions(amount=float(amount), per=per, last=str(last), **more)
-    return Campaign(number, f"Order {number}", (Copy(100 + number),), options)
+    return Campaign(number, f"Demand {number}", (Copy(100 + number),), options)
 
 
 def station(campaigns, *patterns):
@@ -77,12 +78,13 @@ def station(campaigns, *patterns):
 def placed(programme, days=7, standing=(), now=None, heard=None, length_s=30.0):
     begin = instant(MONDAY)
     now = begin if now is None else now
-    calendar = Calendar(programme, begin, now, instant(MONDAY + timedelta(days=days)))
+    until = instant(MONDAY + timedelta(days=days))
+    calendar = Calendar(programme.break_sources(), begin, now, until)
     orders = []
     for one in programme.spots.campaigns.values():
         own = (heard or {}).get(one.id, ())
         want = quota(one, calendar, calendar.open_to(one), own)
-        orders.append(Order(one, want, length_s, [h.at_us for h in own]))
+        orders.append(Demand(one, want, length_s, [h.at_us for h in own]))
     return calendar, orders, place_spots(calendar, orders, standing)
 
 
@@ -138,7 +140,7 @@ def test_an_hour_that_comes_twice_has_its_breaks_twice():
     programme = station([])
     night = date(2026, 10, 25)
     begin = instant(night)
-    places = break_places(programme, begin, instant(night + timedelta(days=1)))
+    places = break_places(programme.break_sources(), begin, instant(night + timedelta(days=1)))
     assert len(places) == 50
     assert [local_from(p.at_us, TZ).strftime("%H:%M") for p in places][2:6] == [
         "01:20", "01:50", "01:20", "01:50",
@@ -365,7 +367,7 @@ def test_an_order_airs_within_a_show_and_copies_by_daypart():
                       Entry.NEXT, (Clear(),), options=EventOptions(length_s=7200.0))  # fmt: skip
     one = campaign(1, 3, hours="none", shows="fish MARKET", days=3)
     programme = station([one])
-    programme.set_events([hour], {}, Holdings())
+    programme.set_events([hour], {}, EventSources())
     _, _, made = placed(programme)
     assert len(made.bookings) == 9
     assert {local_from(b.at_us, TZ).hour for b in made.bookings} == {5, 6}
@@ -403,7 +405,7 @@ def test_findings_say_what_will_go_wrong():
     codes = [f.code for f in break_findings(programme, made.bookings)]
     assert codes == ["competitors"]
     (place,) = lost_pins(programme, calendar)
-    assert "“Order 3” has a place by hand on Mon 30 Nov, 09:21" in place.text
+    assert "“Demand 3” has a place by hand on Mon 30 Nov, 09:21" in place.text
     last = MONDAY + timedelta(days=6)
     three = programme.spots.campaigns[3]
     told = campaign_findings(programme, three, last + timedelta(days=1), 2, None)

@@ -13,10 +13,12 @@ from test_event_firing import HOLDINGS, event, station
 from test_event_rules import day_rules
 
 from nightly_spindle.core.block_plan import Fits, holds
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.event_calendar import from_calendar, to_calendar
 from nightly_spindle.core.event_checks import check_events
+from nightly_spindle.core.event_sources import EventSources
 from nightly_spindle.core.events import (
     AfterSongs,
     Beside,
@@ -25,8 +27,7 @@ from nightly_spindle.core.events import (
     Inside,
     check_event,
 )
-from nightly_spindle.core.holdings import Holdings
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.steps import (
     Clear,
     GoBack,
@@ -280,6 +281,6 @@ def test_a_folder_whose_files_are_not_in_the_library_says_so():
     from nightly_spindle.core.steps import PlayFolder
 
     programme = station(named("Promos", 1, rule("2020-01-01T21:00"), Entry.NEXT, PlayFolder("p")))
-    programme.set_events(programme.events, {}, Holdings(folders={"p": ()}, strays={"p": 3}))
+    programme.set_events(programme.events, {}, EventSources(folders={"p": ()}, strays={"p": 3}))
     (found,) = check_events(programme, NOW)
     assert "3 files there are not in the library" in found.text

@@ -192,7 +192,7 @@ def test_a_folder_names_its_own_files_only(listed, capsys):
         view(
             capsys, "events", "add", listed, folder, "--at", "10", "--step", f"play folder {folder}"
         )
-    holdings = open_station(listed).programme.holdings
+    holdings = open_station(listed).programme.event_sources
     assert holdings.folders["audio/id"] == (1009,)
     assert holdings.strays["audio/id"] == 1
     assert len(holdings.folders[str(listed / "audio/song")]) == 8

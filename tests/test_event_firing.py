@@ -13,8 +13,10 @@ from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 from test_sequencer import Logs, run, state_at
 
-from nightly_spindle.core.actions import Finding, Fired
+from nightly_spindle.core.actions import Fired
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.drops import LogDrop
+from nightly_spindle.core.event_sources import EventSources, stream_cart
 from nightly_spindle.core.events import (
     AfterSongs,
     BlockEnd,
@@ -23,11 +25,11 @@ from nightly_spindle.core.events import (
     Inside,
     TimedEvent,
 )
-from nightly_spindle.core.holdings import Holdings, stream_cart
+from nightly_spindle.core.findings import Finding
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.landing import GRID_S, Piece, fit
 from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rehearsal import rehearse
 from nightly_spindle.core.running import AirState, Outcome, Source
 from nightly_spindle.core.sequencer import Sequencer
@@ -57,7 +59,7 @@ SONGS = [make_item(n, 160 + 7.3 * n) for n in range(1, 13)]
 NEWS = make_item(50, 120, Kind.NEWS)
 IDS = [make_item(60 + n, 8, Kind.ID) for n in range(5)]
 ITEMS = {item.cart: item for item in [*SONGS, NEWS, *IDS]}
-HOLDINGS = Holdings(
+HOLDINGS = EventSources(
     {"show": tuple(range(1, 9)), "none": ()},
     {"ids": tuple(item.cart for item in IDS)},
     {"songs": tuple(item.cart for item in SONGS)},
@@ -169,7 +171,7 @@ def test_one_at_random_takes_all_before_any_comes_again(size, rounds, seed):
     programme = station(ids)
     programme.settings = replace(programme.settings, seed=seed)
     programme.items.update({n: make_item(n, 8, Kind.ID) for n in carts})
-    programme.set_events(programme.events, programme.drops, Holdings(folders={"ids": carts}))
+    programme.set_events(programme.events, programme.drops, EventSources(folders={"ids": carts}))
     state = state_at(TEN - US, [50])
     heard = []
     for step in range(rounds):

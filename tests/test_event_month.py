@@ -8,7 +8,9 @@ from zoneinfo import ZoneInfo
 from conftest import RATE, make_item
 from test_sequencer import Logs
 
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
+from nightly_spindle.core.event_sources import EventSources
 from nightly_spindle.core.event_values import joined
 from nightly_spindle.core.events import (
     AfterSongs,
@@ -19,10 +21,9 @@ from nightly_spindle.core.events import (
     Inside,
     TimedEvent,
 )
-from nightly_spindle.core.holdings import Holdings
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rehearsal import Recorder, rehearse
 from nightly_spindle.core.running import AirState
 from nightly_spindle.core.sequencer import Sequencer
@@ -53,7 +54,7 @@ SONGS = [make_item(n, 150 + (n * 37.3) % 140, artist=f"Artist {n % 97}") for n i
 SHORTS = [make_item(400 + n, 6 + n % 9, Kind.ID) for n in range(20)]
 NEWS = make_item(500, 90, Kind.NEWS)
 ITEMS = {item.cart: item for item in [*SONGS, *SHORTS, NEWS]}
-HOLDINGS = Holdings(
+HOLDINGS = EventSources(
     {f"show {n}": tuple(range(1 + 20 * n, 19 + 20 * n)) for n in range(6)},
     {"ids": tuple(item.cart for item in SHORTS), "empty": ()},
     {"songs": tuple(item.cart for item in SONGS), "links": tuple(range(410, 418))},

@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nightly_spindle.core.day_rules import DayRule, day_rule_from
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.event_values import event_values, events_from
 from nightly_spindle.core.events import (
@@ -21,7 +22,7 @@ from nightly_spindle.core.events import (
     TimedEvent,
     check_event,
 )
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.steps import STEPS, step_from, step_values
 from nightly_spindle.core.timebase import US, iso, local_from, resolve_local, us_from
 from nightly_spindle.core.week import Box, Does, in_lanes, next_firings

@@ -14,8 +14,9 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from test_library_desk import LONG, undo, window  # noqa: F401
 
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.events import Entry, EventOptions, TimedEvent
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.steps import PlayItem, PlayList
 from nightly_spindle.core.timebase import US, local_from
 from nightly_spindle.store.events import save_events

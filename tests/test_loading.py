@@ -8,7 +8,7 @@ from conftest import RATE, make_item
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.actions import Dropped, Finding, LogLoaded
+from nightly_spindle.core.actions import Dropped, LogLoaded
 from nightly_spindle.core.asrun import records
 from nightly_spindle.core.drops import (
     Change,
@@ -23,8 +23,9 @@ from nightly_spindle.core.drops import (
     Short,
 )
 from nightly_spindle.core.events import Entry
+from nightly_spindle.core.findings import Finding
 from nightly_spindle.core.items import Kind
-from nightly_spindle.core.logs import LogLine
+from nightly_spindle.core.log_line import LogLine
 from nightly_spindle.core.matching import Match, Status
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.rehearsal import Recorder

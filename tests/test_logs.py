@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 
 from nightly_spindle.core.errors import LogUnreadable, SettingRefused
 from nightly_spindle.core.log_edits import LogEdit, Op, applied, edit_from_values, next_key
+from nightly_spindle.core.log_line import LogLine, path_of
 from nightly_spindle.core.log_meanings import Meaning, Means, meaning_from, meant, tag_of
 from nightly_spindle.core.log_tables import parse_columns, propose_columns, propose_csv
 from nightly_spindle.core.log_text import lines_of
 from nightly_spindle.core.log_writers import COLUMNS, LogEntry, write_log
-from nightly_spindle.core.logs import LogFormat, LogLine, parse_log, path_of, read_log
+from nightly_spindle.core.logs import LogFormat, parse_log, read_log
 from nightly_spindle.core.matching import (
     Candidate,
     Known,

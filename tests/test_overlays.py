@@ -387,7 +387,7 @@ def test_sweeper_points_take_the_songs_own_or_the_pools_next():
 def hours(pools, *, hours=2.0, extra=(), events=(), **settings):
     items = [*(song(n, 50.0 + n, intro=8.0) for n in range(1, 31)), *extra]
     programme = station(items, pools, **settings)
-    programme.set_events(list(events), {}, programme.holdings)
+    programme.set_events(list(events), {}, programme.event_sources)
     sequencer = on_air(programme, list(range(1, 31)) * 10)
     return rehearse(programme, sequencer, [], hours), programme
 
@@ -455,7 +455,7 @@ def test_nothing_lies_where_the_next_line_may_change_or_something_cuts_in():
     def over(entry):
         programme = station(items, [pool()])
         programme.set_events([TimedEvent(1, "News", rule, entry, (PlayItem(950),))], {},
-                             programme.holdings)  # fmt: skip
+                             programme.event_sources)  # fmt: skip
         return aired(on_air(programme, [1, 2]), 58).overlays
 
     assert not over(Entry.CUT_IN)
@@ -553,7 +553,7 @@ def test_whatever_the_pools_and_the_steps_overlays_keep_clear(made, steps, seed,
 
     def run(steps, *, saved):
         programme = station([*songs, *spoken], pools)
-        programme.set_events(cuts, {}, programme.holdings)
+        programme.set_events(cuts, {}, programme.event_sources)
         programme.unplayable.update(dict.fromkeys(broken, "the file is not there"))
         sequencer = on_air(programme, [1, 2, 3, 4, 5, 6])
         recorder, begin = Recorder(), sequencer.state.frame

@@ -18,10 +18,10 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.book import compare
 from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
 from nightly_spindle.core.errors import InputFault, StorageFault
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.intake import IntakeJob, IntakeOptions
 from nightly_spindle.core.log_meanings import Meaning, Means
 from nightly_spindle.core.safekeeping import Backup, backup_due, backup_standing, surplus

@@ -7,13 +7,14 @@ from conftest import RATE, make_item
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.actions import Ended, FadeVoice, Finding, StartVoice
+from nightly_spindle.core.actions import Ended, FadeVoice, StartVoice
 from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.events import Entry, TimedEvent
+from nightly_spindle.core.findings import Finding
 from nightly_spindle.core.items import TONE_CART, Kind
 from nightly_spindle.core.joins import plan_join, span
-from nightly_spindle.core.logs import LogLine
+from nightly_spindle.core.log_line import LogLine
 from nightly_spindle.core.matching import Match, Status
 from nightly_spindle.core.name_pattern import Near
 from nightly_spindle.core.programme import Programme

@@ -17,9 +17,10 @@ from nightly_spindle.air.places import AirLock, engine_pid, was_told_to_leave
 from nightly_spindle.air.readahead import Buffered
 from nightly_spindle.air.station_watcher import Newest, Opened, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
-from nightly_spindle.core.actions import Finding, Severity, StartVoice
+from nightly_spindle.core.actions import StartVoice
 from nightly_spindle.core.asrun import Alarm, AsRun, fold_of
 from nightly_spindle.core.errors import AlreadyOnAir
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.running import AirState, Line, Origin, Play
 from nightly_spindle.core.running import Source as From
 from nightly_spindle.store.database import connect

@@ -15,10 +15,11 @@ from nightly_spindle.core.break_places import Calendar
 from nightly_spindle.core.breaks import BreakOptions, BreakPattern
 from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, Per
 from nightly_spindle.core.hour_grid import grid_from
-from nightly_spindle.core.placing import Order, Placing, place_spots
+from nightly_spindle.core.placing import Placing, place_spots
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.quotas import quota
 from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.spot_demand import Demand
 from nightly_spindle.core.spots import Booking, SpotPlan
 from nightly_spindle.core.timebase import US, parse_instant
 
@@ -49,12 +50,12 @@ def _station() -> Programme:
 
 def _placed(
     programme: Programme, days: int, stands: tuple[Booking, ...] = ()
-) -> tuple[Placing, Calendar, list[Order]]:
+) -> tuple[Placing, Calendar, list[Demand]]:
     tz = programme.settings.tz
     begin = parse_instant(f"{FIRST}T00:00", tz)
-    calendar = Calendar(programme, begin, begin, begin + days * 86_400 * US)
+    calendar = Calendar(programme.break_sources(), begin, begin, begin + days * 86_400 * US)
     orders = [
-        Order(one, quota(one, calendar, calendar.open_to(one), ()), 30.0)
+        Demand(one, quota(one, calendar, calendar.open_to(one), ()), 30.0)
         for one in programme.spots.campaigns.values()
     ]
     return place_spots(calendar, orders, stands), calendar, orders
@@ -106,7 +107,7 @@ def _optimum(row: Row) -> None:
                 group=str(dice.choice(["", "", "rivals"])),
                 category=str(dice.choice(["food", "cars"])),
             )  # fmt: skip
-            campaigns[n] = Campaign(n, f"Order {n}", (Copy(n),), options)
+            campaigns[n] = Campaign(n, f"Demand {n}", (Copy(n),), options)
         programme = _station()
         programme.set_spots(SpotPlan(campaigns, patterns))
         begun = time.perf_counter()

@@ -20,13 +20,13 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.break_places import Calendar
     from nightly_spindle.core.campaigns import Campaign
-    from nightly_spindle.core.placing import Order
+    from nightly_spindle.core.spot_demand import Demand
 
 UNPLACED = 50.0
 Variable = tuple[int, "Campaign", int]  # a unit, its campaign, a break
 
 
-def exact_cost(calendar: Calendar, orders: Sequence[Order], seats: int) -> tuple[float, int]:
+def exact_cost(calendar: Calendar, orders: Sequence[Demand], seats: int) -> tuple[float, int]:
     """Return the least cost there is, and how many spots are wanted."""
     room = Room(calendar.places, frozenset(w for p in calendar.places for w in p.likes))
     variables: list[Variable] = []
@@ -53,7 +53,7 @@ def exact_cost(calendar: Calendar, orders: Sequence[Order], seats: int) -> tuple
 
 def _rules(
     calendar: Calendar,
-    orders: Sequence[Order],
+    orders: Sequence[Demand],
     seats: int,
     units: int,
     variables: Sequence[Variable],

@@ -18,11 +18,12 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from nightly_spindle.air.places import socket_path
-from nightly_spindle.core.actions import Dropped, Finding, Fired
+from nightly_spindle.core.actions import Dropped, Fired
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.errors import EnvironmentFault, InputFault, NightlySpindleError
 from nightly_spindle.core.events import Entry
+from nightly_spindle.core.findings import Finding
 from nightly_spindle.core.items import MOST_CART
 from nightly_spindle.core.overlay_wishes import wish_from, wish_values
 from nightly_spindle.core.running import Line, LoadOrder, Outcome

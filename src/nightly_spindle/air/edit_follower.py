@@ -54,7 +54,7 @@ class EditFollower:
             self._late |= {item.cart: item for item in changed if item.cart in reach}
             there = {i.cart for i in items_by_cart(snapshot.connection, snapshot.folder, [*reach])}
             for cart in set(reach) - there:
-                reach.pop(cart, None)
+                snapshot.programme.drop_item(cart)
             events, drops = read_events(snapshot.connection, snapshot.folder)
             self._pass_on_spots()
             self._pass_on_events(events, drops)
@@ -80,13 +80,14 @@ class EditFollower:
         snapshot = self._snapshot
         programme = snapshot.programme
         fillers = fillers_of(self._spots or programme.spots)
-        holdings, carts = read_holdings(
+        sources, carts = read_holdings(
             snapshot.connection, snapshot.folder, events, fillers, snapshot.patience
         )
         snapshot.reach(carts)
-        same = (events, drops, holdings) == (programme.events, programme.drops, programme.holdings)
+        known = (programme.events, programme.drops, programme.event_sources)
+        same = (events, drops, sources) == known
         if not same:
-            edited = partial(programme.set_events, events, drops, holdings)
+            edited = partial(programme.set_events, events, drops, sources)
             self._engine.tell(edited, "the timed events")
 
     def _pass_on_spots(self) -> None:

@@ -9,22 +9,15 @@ import time
 from concurrent.futures import Future
 from dataclasses import dataclass
 from math import log10
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
-from nightly_spindle.air.hand_over import HandOver
 from nightly_spindle.air.player import BLOCK, Player
 from nightly_spindle.air.readahead import ReadAhead
-from nightly_spindle.core.actions import (
-    Action,
-    Finding,
-    Severity,
-    Start,
-    StartOverlay,
-    StartVoice,
-)
+from nightly_spindle.core.actions import Action, Start, StartOverlay, StartVoice
 from nightly_spindle.core.away import Away
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.kept_time import cannot_play
 from nightly_spindle.core.running import Outcome, Source
 from nightly_spindle.core.sequencer import Sequencer
@@ -91,6 +84,18 @@ class Begun:
     actions: list[Action]
 
 
+class Successor(Protocol):
+    """What may take the place of the engine's sequencer: see `HandOver`."""
+
+    def at_block(self) -> None:
+        """Take its place, between two blocks, when it is ready."""
+        ...
+
+    def voices(self) -> list[Start]:
+        """Return what it would start with, to be read ahead."""
+        ...
+
+
 class Engine:
     """Runs one station. Everything but `ask`, `tell`, `sight` and `leave` is the pump's own thread.
 
@@ -131,7 +136,7 @@ class Engine:
         self._looked = -1
         self._orders: list[Start] = []
         self._at_once: list[StartVoice] = []  # what a skip would start
-        self.hand_over = HandOver(self)
+        self.hand_over: Successor | None = None  # another sequencer, while one is made ready
         self.player: Player | None = None
         self.sight: Sight | None = None
 
@@ -210,7 +215,8 @@ class Engine:
             while not self._leaving.is_set():
                 self.moved = time.monotonic()
                 self._obey()
-                self.hand_over.at_block()
+                if self.hand_over is not None:
+                    self.hand_over.at_block()
                 actions = self.player.pull(bus)
                 self._output.write(bus)
                 self._listen(bus)
@@ -387,7 +393,8 @@ class Engine:
         # whoever skips wants the next line at once
         skipping = Sequencer(self.programme, state.copy()).skip()
         self._at_once = [action for action in skipping if isinstance(action, StartVoice)]
-        self._ahead.want([*orders, *self._at_once, *self.hand_over.voices()])
+        ready = self.hand_over.voices() if self.hand_over is not None else []
+        self._ahead.want([*orders, *self._at_once, *ready])
 
     def _leave_tone(self) -> None:
         """Leave the station tone as soon as there is something to play, and it is read."""

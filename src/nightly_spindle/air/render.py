@@ -12,7 +12,7 @@ from nightly_spindle.air.player import Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.audio.files import SequentialFile
 from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.rehearsal import OverlayRow, Recorder, Row
+from nightly_spindle.core.rehearsal import Recorder
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from nightly_spindle.core.actions import Action
+    from nightly_spindle.core.rehearsal_rows import OverlayRow, Row
     from nightly_spindle.core.sequencer import Sequencer
 
 BLOCK = 32_768

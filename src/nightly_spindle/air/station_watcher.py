@@ -17,8 +17,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.air.beside import Beside
 from nightly_spindle.air.edit_follower import EditFollower
-from nightly_spindle.core.break_places import local_day
 from nightly_spindle.core.errors import NightlySpindleError
+from nightly_spindle.core.local_days import local_day
 from nightly_spindle.core.running import AirState
 from nightly_spindle.core.slots import AHEAD_US
 from nightly_spindle.core.timebase import US, moment_from

@@ -58,7 +58,8 @@ def on_air(options: argparse.Namespace) -> int:
 def keep_on_air(wanted: Wanted, *, with_intake: bool = True, waits: bool = False) -> int:
     """Run engines under a supervisor until one is told to leave."""
     from nightly_spindle.air.supervisor import get_ready, supervise
-    from nightly_spindle.cli.wanted import Life, refuse_what_cannot_be
+    from nightly_spindle.cli.engine_life import Life
+    from nightly_spindle.cli.wanted import refuse_what_cannot_be
 
     get_ready("nightly_spindle.cli.engine_process")
     refuse_what_cannot_be(wanted)  # what is wrong with the command is told once, here

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.cli.common import now_us, print_json
-from nightly_spindle.core.break_places import day_start, local_day
 from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.local_days import day_start, local_day
 from nightly_spindle.core.spot_reports import (
     PLAN_COLUMNS,
     PROOF_COLUMNS,

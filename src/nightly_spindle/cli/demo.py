@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.cli.common import now_us
+from nightly_spindle.cli.common import demo_folder, now_us
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.timebase import broadcast_day, zone
 from nightly_spindle.store.snapshot import open_station
@@ -63,13 +63,6 @@ def _serve_relay() -> None:
         StreamServer(port=RELAY_PORT).start()
     except OSError as error:
         print(f"The stream stand-in is not served: {error.strerror}.", file=sys.stderr)
-
-
-def demo_folder() -> Path:
-    """Return where the demo station lies: in the user's data folder."""
-    import platformdirs
-
-    return Path(platformdirs.user_data_dir("nightly-spindle")) / "demo-station"
 
 
 def local_zone() -> str:

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 def open_desk(options: argparse.Namespace) -> int:
     """Open the desk on a station: the one named, else the demo station if it was built."""
-    from nightly_spindle.cli.demo import demo_folder
+    from nightly_spindle.cli.common import demo_folder
 
     folder = Path(options.folder) if options.folder else demo_folder()
     if not options.folder and not folder.is_dir():

@@ -25,6 +25,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.air.clock import SystemClock
 from nightly_spindle.air.control import Control
 from nightly_spindle.air.engine import Engine
+from nightly_spindle.air.hand_over import HandOver
 from nightly_spindle.air.journal_writer import JournalWriter
 from nightly_spindle.air.kept_start import KeptStart, kept_settings
 from nightly_spindle.air.live_logs import LiveLogs
@@ -112,6 +113,7 @@ class EngineProcess:
         hurried = wanted.pace is not None and wanted.pace > 1
         self.engine = Engine(self._kept_alone, self._writer, self.output, self._wall, paced,
                              patient=hurried)  # fmt: skip
+        self.engine.hand_over = self._hand_over = HandOver(self.engine)
         self.engine.stir = self._watcher.stir
         self._clock_now = self._wall.now_us
         self._control = Control(self.engine, wanted.folder)
@@ -276,7 +278,7 @@ class EngineProcess:
             return
         state = self._newest(opened).state
         went_on = state is not None and state is self._kept_state()
-        while not self.engine.hand_over.adopt(opened.snapshot, state, went_on=went_on):
+        while not self._hand_over.adopt(opened.snapshot, state, went_on=went_on):
             time.sleep(1.0)
         assert self.engine.logs is not None
         self._watcher.attach(self.engine, opened.snapshot, self.engine.logs)

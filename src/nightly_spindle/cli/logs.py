@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     import argparse
     from collections.abc import Sequence
 
-    from nightly_spindle.core.logs import Log
+    from nightly_spindle.core.log_line import Log
 
 _FORMATS = {".m3u": LogFormat.M3U, ".m3u8": LogFormat.M3U, ".xspf": LogFormat.XSPF,
             ".pls": LogFormat.PLS, ".csv": LogFormat.CSV, ".txt": LogFormat.COLUMNS}  # fmt: skip

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.cli.begin import begin
 from nightly_spindle.cli.common import checked_length, instant, now_us, print_json
 from nightly_spindle.core.asrun import as_run_view
-from nightly_spindle.core.rehearsal import OverlayRow, Row, rehearse
+from nightly_spindle.core.rehearsal import rehearse
 from nightly_spindle.core.timebase import US, clock, iso, length, us_from_frames
 from nightly_spindle.core.views import entry_views, rehearsal_view
 from nightly_spindle.store.journal import alarms_between, as_run_between
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.asrun import Alarm
+    from nightly_spindle.core.rehearsal_rows import OverlayRow, Row
     from nightly_spindle.core.running import AirState
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from nightly_spindle.core.errors import EnvironmentFault, InputFault, SettingRefused
@@ -68,19 +68,3 @@ def refuse_what_cannot_be(wanted: Wanted) -> None:
             f"{wanted.folder} is a copy of {copy_of}, made for trying things on; it is aired with "
             "--even-a-copy only"
         )
-
-
-@dataclass(frozen=True, slots=True)
-class Life:
-    """One engine after the other, as `air.supervisor` starts them."""
-
-    wanted: Wanted
-
-    def __call__(self, supervisor: int, resumed: bool, alone: bool) -> int:
-        """Be one engine; returns its exit status."""
-        from nightly_spindle.cli.engine_process import live
-
-        wanted = replace(self.wanted, resumed=resumed, net_alone=alone)
-        if resumed:
-            wanted = replace(wanted, begun=time.monotonic())
-        return live(wanted, supervisor)

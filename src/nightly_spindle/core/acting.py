@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from nightly_spindle.core.actions import Action, Dropped, Finding, Fired, Severity
+from nightly_spindle.core.actions import Action, Dropped, Fired
 from nightly_spindle.core.events import Entry, Firing, TimedEvent
-from nightly_spindle.core.holdings import Taken, take
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.loading import Load, is_loaded, load_log, now_us
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.running import AirState, Block, Deadline, Line, Origin, Outcome, Source
 from nightly_spindle.core.spot_state import BreakRef
+from nightly_spindle.core.step_sources import Taken, take
 from nightly_spindle.core.steps import (
     PLAYS,
     Clear,

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import StrEnum
 
 from nightly_spindle.core.ducking import DuckFrames
+from nightly_spindle.core.findings import Finding
 from nightly_spindle.core.joins import Join
 from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.running import Line, Outcome, Overlay, Play
@@ -80,26 +80,6 @@ class Dropped:
     outcome: Outcome
     title: str
     why: str
-
-
-class Severity(StrEnum):
-    """How bad a finding is."""
-
-    ALARM = "alarm"
-    WARNING = "warning"
-    NOTE = "note"
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """One thing that goes or went wrong at a frame: when, why, and how to mend it."""
-
-    code: str
-    severity: Severity
-    at: int
-    text: str
-    mend: str
-    line_id: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,6 @@ from nightly_spindle.core.actions import (
     BreakFilled,
     Dropped,
     Ended,
-    Finding,
     Fired,
     LogLoaded,
     OverlayEnded,
@@ -20,6 +19,7 @@ from nightly_spindle.core.actions import (
     StartVoice,
 )
 from nightly_spindle.core.day_words import counted
+from nightly_spindle.core.findings import Finding
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import AirState, Outcome, Overlay, Play
 from nightly_spindle.core.spot_heard import share_heard, whole_frames

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.holdings import stream_cart
+from nightly_spindle.core.event_sources import stream_cart
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.steps import (
@@ -112,7 +112,7 @@ def _items(
         pattern = programme.spots.named(step.name)
         item = None if pattern is None else programme.item(pattern.cart)
         return ([item] if item else []), True
-    carts = programme.holdings.carts(step) or ()
+    carts = programme.event_sources.carts(step) or ()
     playable = [cart for cart in carts if not programme.why_unplayable(cart)]
     items = [item for cart in playable if (item := programme.item(cart)) is not None]
     if isinstance(step, PlayCategory):

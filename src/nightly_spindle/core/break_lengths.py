@@ -28,7 +28,8 @@ def break_s(programme: Programme, pattern: BreakPattern, at_us: int) -> float:
     options = pattern.options
     carts = [int(options.opens), int(options.closes)] if campaigns else []
     if not campaigns and options.empty.strip():
-        carts = list(programme.holdings.categories.get(options.empty.strip().casefold(), ()))[:1]
+        named = options.empty.strip().casefold()
+        carts = list(programme.event_sources.categories.get(named, ()))[:1]
     for cart in carts:
         item = programme.item(cart) if cart else None
         if item is not None:

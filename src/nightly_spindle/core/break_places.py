@@ -3,37 +3,36 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, time, timedelta
+from datetime import time
 from functools import lru_cache
 from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from nightly_spindle.core.breaks import Starts
 from nightly_spindle.core.campaigns import Per, shows_of
-from nightly_spindle.core.events import firings
-from nightly_spindle.core.hour_grid import HOURS, HourGrid, hour_of_week
+from nightly_spindle.core.events import TimedEvent, firings
+from nightly_spindle.core.hour_grid import HOURS, HourGrid
 from nightly_spindle.core.listings import words_of
-from nightly_spindle.core.slots import Period, slots
+from nightly_spindle.core.local_days import day_and_hour, day_number, local_day
+from nightly_spindle.core.slots import Period, Slot, slots
+from nightly_spindle.core.spots import SpotPlan
 from nightly_spindle.core.steps import PlayBreak
-from nightly_spindle.core.timebase import EPOCH, US, local_from, resolve_local
+from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Iterable
     from collections.abc import Set as AbstractSet
-    from datetime import date
-    from zoneinfo import ZoneInfo
 
     from numpy.typing import NDArray
 
     from nightly_spindle.core.breaks import BreakPattern
     from nightly_spindle.core.campaigns import Campaign, Key
-    from nightly_spindle.core.events import TimedEvent
-    from nightly_spindle.core.programme import Programme
 
 _NEVER = -(10**9)  # the day of a break that is closed
-_DAY_0 = EPOCH.toordinal()
 LOOK_BACK_DAYS = 35  # what was missed longer ago is owed no more, but for orders in total
 
 
@@ -55,15 +54,29 @@ class BreakPlace:
         return (self.pattern, self.at_us)
 
 
-def break_places(programme: Programme, from_us: int, until_us: int) -> list[BreakPlace]:
+@dataclass(frozen=True, slots=True)
+class BreakSources:
+    """What breaks come from: break patterns, timed events that play them, the station's hours.
+
+    `clock_name` says what the format clock of an hour is called, empty where it has none.
+    """
+
+    spots: SpotPlan
+    events: Sequence[TimedEvent]
+    tz: ZoneInfo
+    day_start: time
+    clock_name: Callable[[Slot], str]
+
+
+def break_places(sources: BreakSources, from_us: int, until_us: int) -> list[BreakPlace]:
     """Return the breaks with `from_us <= instant < until_us`, by time."""
-    spots, tz = programme.spots, programme.settings.tz
+    spots, tz = sources.spots, sources.tz
     found: list[BreakPlace] = []
     for pattern in spots.patterns.values():
         if not pattern.options.enabled:
             continue
         if pattern.options.starts is Starts.EVENTS:
-            instants = _by_events(pattern, programme.events, tz, from_us, until_us)
+            instants = _by_events(pattern, sources.events, tz, from_us, until_us)
         else:
             instants = pattern.rule().firings(tz, from_us - 1, until_us - 1)
         found += [place_of(pattern, at, tz) for at in instants]
@@ -72,28 +85,12 @@ def break_places(programme: Programme, from_us: int, until_us: int) -> list[Brea
 
 def place_of(pattern: BreakPattern, at_us: int, tz: ZoneInfo) -> BreakPlace:
     """Return one break of a pattern."""
-    day, hour = _local(at_us // (60 * US), tz)
+    day, hour = day_and_hour(at_us, tz)
     options = pattern.options
     return BreakPlace(
         pattern.id, at_us, int(options.spots) or 1_000, round(options.length_s * US) or 10**15,
         day, hour, pattern.categories,
     )  # fmt: skip
-
-
-@lru_cache(maxsize=65_536)
-def _local(minute: int, tz: ZoneInfo) -> tuple[int, int]:
-    local = local_from(minute * 60 * US, tz)
-    return local.toordinal() - _DAY_0, hour_of_week(local.weekday(), local.hour)
-
-
-def day_number(day: date) -> int:
-    """Return a date as days since 1970."""
-    return day.toordinal() - _DAY_0
-
-
-def day_of(number: int) -> date:
-    """Return the date of that many days since 1970."""
-    return (EPOCH + timedelta(days=number)).date()
 
 
 def _by_events(
@@ -120,21 +117,21 @@ class Calendar:
     first break that is still to come. `names` are the patterns' names by number, folded.
     """
 
-    def __init__(self, programme: Programme, from_us: int, now_us: int, until_us: int) -> None:
-        self.places: Sequence[BreakPlace] = break_places(programme, from_us, until_us)
-        self.tz = programme.settings.tz
+    def __init__(self, sources: BreakSources, from_us: int, now_us: int, until_us: int) -> None:
+        self.places: Sequence[BreakPlace] = break_places(sources, from_us, until_us)
+        self.tz = sources.tz
         self.now_us = now_us
         self.today = local_day(now_us, self.tz)
         self.now = bisect_left(self.places, now_us, key=_instant)
-        patterns = programme.spots.patterns.values()
+        patterns = sources.spots.patterns.values()
         self.names = {pattern.id: pattern.name.casefold() for pattern in patterns}
         self.index = {place.key: at for at, place in enumerate(self.places)}
         self._days = np.array([place.day for place in self.places], dtype=np.int64)
         self._hours = np.array([place.hour for place in self.places], dtype=np.int64)
         self._patterns = np.array([place.pattern for place in self.places], dtype=np.int64)
         self._at = np.array([place.at_us for place in self.places], dtype=np.int64)
-        self._stretches = self._of_shows(programme)
-        self._clocks = self._of_clocks(programme)
+        self._stretches = self._of_shows(sources)
+        self._clocks = self._of_clocks(sources)
 
     def close(self, keys: AbstractSet[Key]) -> None:
         """Nothing more goes into these breaks: they are filled."""
@@ -187,23 +184,21 @@ class Calendar:
         cuts = (np.flatnonzero(np.diff(marks)) + 1).tolist()
         return list(zip([0, *cuts], [*cuts, len(open_)], strict=True))
 
-    def _of_clocks(self, programme: Programme) -> NDArray[np.str_]:
+    def _of_clocks(self, sources: BreakSources) -> NDArray[np.str_]:
         """Return the name of the format clock of each break's hour, folded, empty for none."""
-        if not self.places or not any(c.options.clocks for c in programme.spots.campaigns.values()):
+        if not self.places or not any(c.options.clocks for c in sources.spots.campaigns.values()):
             return np.zeros(len(self.places), dtype=np.str_)
         low, high = self.places[0].at_us, self.places[-1].at_us
-        start = programme.settings.day_start
-        hours = slots(Period.HOUR, self.tz, start, low - 2 * 3600 * US, high)
-        names = [clock.name.casefold() if (clock := programme.formats.clock_of(hour)[0]) else ""
-                 for hour in hours]  # fmt: skip
+        hours = slots(Period.HOUR, self.tz, sources.day_start, low - 2 * 3600 * US, high)
+        names = [sources.clock_name(hour).casefold() for hour in hours]
         begins = [hour.start_us for hour in hours]
         return np.array([names[bisect_right(begins, at) - 1] for at in self._at.tolist()])
 
-    def _of_shows(self, programme: Programme) -> dict[str, list[tuple[int, int]]]:
+    def _of_shows(self, sources: BreakSources) -> dict[str, list[tuple[int, int]]]:
         """Return the instants (begin, end) at which named timed events hold the air."""
-        wanted = {n for c in programme.spots.campaigns.values() for n in shows_of(c.options)}
+        wanted = {n for c in sources.spots.campaigns.values() for n in shows_of(c.options)}
         found: dict[str, list[tuple[int, int]]] = {}
-        for event in programme.events if self.places else ():
+        for event in sources.events if self.places else ():
             name, lasts = event.name.casefold(), round(event.options.length_s * US)
             if name in wanted and lasts and event.enabled:
                 low, high = self.places[0].at_us - lasts, self.places[-1].at_us
@@ -219,18 +214,3 @@ def _instant(place: BreakPlace) -> int:
 @lru_cache(maxsize=1024)
 def _hours_mask(grid: HourGrid) -> NDArray[np.bool_]:
     return np.array([hour in grid for hour in range(HOURS)], dtype=bool)
-
-
-def local_day(us: int, tz: ZoneInfo) -> int:
-    """Return the local date of an instant, as days since 1970."""
-    return _local(us // (60 * US), tz)[0]
-
-
-def local_hour(us: int, tz: ZoneInfo) -> int:
-    """Return the hour of the week of an instant."""
-    return _local(us // (60 * US), tz)[1]
-
-
-def day_start(number: int, tz: ZoneInfo) -> int:
-    """Return the instant (µs) at which a local day begins."""
-    return resolve_local(datetime.combine(day_of(number), time()), tz)

@@ -11,14 +11,14 @@ from collections import defaultdict
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.block_plan import holds
 from nightly_spindle.core.drops import Loads, Rest
 from nightly_spindle.core.events import AfterSongs, Beside, BlockEnd, Entry, Firing, Inside
-from nightly_spindle.core.holdings import needs
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.slots import Period
+from nightly_spindle.core.step_sources import needs
 from nightly_spindle.core.steps import PLAYS, Clear, GoBack, LoadLog, Placement, SetMode
 from nightly_spindle.core.timebase import US, length, moment_from
 

@@ -8,6 +8,7 @@ from datetime import datetime, time
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.day_words import CODES
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.events import (
     AfterSongs,
     BlockEnd,
@@ -16,7 +17,7 @@ from nightly_spindle.core.events import (
     Inside,
     TimedEvent,
 )
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.rule_draft import SINCE
 from nightly_spindle.core.steps import (
     LoadLog,

@@ -13,10 +13,11 @@ from dataclasses import replace
 from datetime import date, datetime, time
 from typing import TYPE_CHECKING, Any
 
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.declared import group_from, specs, texts_of
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.events import AfterSongs, Beside, Entry, EventOptions, Rule, TimedEvent
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.steps import step_from, step_values
 
 if TYPE_CHECKING:

@@ -10,22 +10,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from nightly_spindle.core.actions import Action, BreakFilled, Dropped, Finding, Severity
-from nightly_spindle.core.break_places import day_of, local_day, local_hour
+from nightly_spindle.core.actions import Action, BreakFilled, Dropped
 from nightly_spindle.core.breaks import BreakPattern, Flow, IfLate
 from nightly_spindle.core.campaigns import Campaign, Key, Terms, shows_of
 from nightly_spindle.core.day_words import counted
-from nightly_spindle.core.holdings import from_category
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.listings import words_of
 from nightly_spindle.core.loading import now_us
+from nightly_spindle.core.local_days import day_of, local_day, local_hour
 from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.running import AirState, Line, Origin, Outcome, Source
 from nightly_spindle.core.seats import seat_order
 from nightly_spindle.core.segue_rules import JoinEdit
 from nightly_spindle.core.spot_state import Booked, LinedUp
+from nightly_spindle.core.step_sources import from_category
 from nightly_spindle.core.timebase import US, clock, length, to_frames, us_from_frames
 
 REACH_US = 45 * 60 * US  # a line of a log is the planned break that lies nearest, within so much

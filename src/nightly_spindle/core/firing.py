@@ -6,9 +6,9 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.acting import Cut, Round, carry_out
-from nightly_spindle.core.actions import Action, Finding, Severity
 from nightly_spindle.core.drops import ReadingState
 from nightly_spindle.core.events import Entry, Firing, Inside, TimedEvent
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.loading import now_us
 from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.steps import ExpectLog, LoadLog, Placement
@@ -17,6 +17,7 @@ from nightly_spindle.core.timebase import US, broadcast_day, clock, resolve_loca
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from nightly_spindle.core.actions import Action
     from nightly_spindle.core.drops import LogDrop, LogReading
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState, LoadOrder

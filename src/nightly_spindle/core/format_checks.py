@@ -6,8 +6,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.day_words import counted
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.format_clocks import HOUR_S, SlotKind, minute_text
 from nightly_spindle.core.formats import ALL_SONGS
 from nightly_spindle.core.hour_needs import HourLength

@@ -15,8 +15,9 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Action, Dropped, Finding, Severity
+from nightly_spindle.core.actions import Action, Dropped
 from nightly_spindle.core.day_words import counted
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.running import NET, Hold, Outcome
 from nightly_spindle.core.safety_net import stand_in

@@ -13,11 +13,12 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.acting import left_out
-from nightly_spindle.core.actions import Action, Ended, Finding, Fired, Severity, StartVoice
+from nightly_spindle.core.actions import Action, Ended, Fired, StartVoice
 from nightly_spindle.core.events import Entry, Firing
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.landing import Fit, Piece, fit
@@ -28,11 +29,10 @@ from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.timebase import US, clock, frames_from_us, to_frames, us_from_frames
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterable
 
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
-    from nightly_spindle.core.sequencer import Sequencer
 
 AHEAD_S = 2400.0  # how long before its time it is seen to that an event lands
 _TRIES = 3
@@ -45,6 +45,16 @@ _NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION})
 _NEW = -1000  # lines that are added count down from here until they are lined up
 _LINES_AFTER = 40  # lines still to come whose artists and titles are not to come twice
 _LEFT_OUT_KINDS = frozenset({Kind.SONG, Kind.FILLER})
+
+
+class PlaysAhead(Protocol):
+    """A sequencer over a copy of the state: see `Sequencer`."""
+
+    programme: Programme
+
+    def advance(self, until: int) -> Iterable[Action]:
+        """Go on up to a frame."""
+        ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +134,7 @@ class _Offer:
 def look_to_land(
     programme: Programme,
     state: AirState,
-    preview: Callable[[AirState], Sequencer],
+    preview: Callable[[AirState], PlaysAhead],
     actions: list[Action],
     foreseen: Foreseen | None = None,
 ) -> Foreseen | None:
@@ -161,7 +171,7 @@ def _is_time_for(state: AirState, firing: Firing) -> bool:
 def _changed_to_land(
     programme: Programme,
     state: AirState,
-    preview: Callable[[AirState], Sequencer],
+    preview: Callable[[AirState], PlaysAhead],
     firing: Firing,
     ahead: _Ahead,
     actions: list[Action],
@@ -194,7 +204,7 @@ def _next_to_land(programme: Programme, state: AirState) -> Firing | None:
 
 
 def _play_ahead(
-    state: AirState, preview: Callable[[AirState], Sequencer], firing: Firing
+    state: AirState, preview: Callable[[AirState], PlaysAhead], firing: Firing
 ) -> _Ahead:
     """Play a state ahead until the event has taken the air, or had to."""
     copy = state.copy()
@@ -238,7 +248,7 @@ def _on_air_for(item: Item, begin: int, state: AirState, programme: Programme) -
 def _best_change(
     programme: Programme,
     state: AirState,
-    preview: Callable[[AirState], Sequencer],
+    preview: Callable[[AirState], PlaysAhead],
     firing: Firing,
     ahead: _Ahead,
 ) -> _Change | None:

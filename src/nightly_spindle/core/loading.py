@@ -17,8 +17,7 @@ from collections import Counter
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Action, Dropped, Finding, LogLoaded, Severity
-from nightly_spindle.core.break_places import day_of, local_day
+from nightly_spindle.core.actions import Action, Dropped, LogLoaded
 from nightly_spindle.core.drops import (
     EARLIEST,
     Late,
@@ -29,8 +28,10 @@ from nightly_spindle.core.drops import (
     ReadingState,
     Rest,
 )
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.format_hours import OWN_DROP
 from nightly_spindle.core.items import Kind
+from nightly_spindle.core.local_days import day_of, local_day
 from nightly_spindle.core.log_meanings import tag_of
 from nightly_spindle.core.matching import ITEM_LINES, Match, Status
 from nightly_spindle.core.running import NET, Awaited, Line, Loaded, Origin, Outcome, Source

@@ -12,7 +12,7 @@ from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.logs import LogLine
+from nightly_spindle.core.log_line import LogLine
 from nightly_spindle.core.matching import Match, Status
 
 if TYPE_CHECKING:

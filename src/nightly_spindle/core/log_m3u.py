@@ -10,8 +10,8 @@ from __future__ import annotations
 
 import re
 
+from nightly_spindle.core.log_line import LONGEST_LINE, Keys, LogLine, bare_cart, too_long
 from nightly_spindle.core.log_text import split_label
-from nightly_spindle.core.logs import LONGEST_LINE, Keys, LogLine, bare_cart, too_long
 
 _EXTINF = re.compile(r"#EXTINF:\s*(-?\d+(?:\.\d+)?)?[^,]*,?(.*)", re.IGNORECASE | re.DOTALL)
 _SILENT = ("#EXTM3U", "#EXTENC", "#EXT-X-", "#PLAYLIST")  # what says nothing to an operator

@@ -21,7 +21,7 @@ from nightly_spindle.core.matching import Match, Status
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.logs import LogLine
+    from nightly_spindle.core.log_line import LogLine
 
 _MOST_SPOTS = 20
 

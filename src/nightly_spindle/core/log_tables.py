@@ -19,8 +19,15 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import LogUnreadable, SettingRefused
+from nightly_spindle.core.log_line import (
+    LONGEST_LINE,
+    MOST_LINES,
+    Keys,
+    LogLine,
+    bare_cart,
+    too_long,
+)
 from nightly_spindle.core.log_text import split_label, time_of_day
-from nightly_spindle.core.logs import LONGEST_LINE, MOST_LINES, Keys, LogLine, bare_cart, too_long
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence

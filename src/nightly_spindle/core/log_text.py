@@ -102,7 +102,7 @@ def _checked(text: str, name: str) -> str:
 
 def lines_of(text: str, name: str) -> list[tuple[int, str]]:
     """Return the lines that hold something, with their numbers; line ends may be mixed."""
-    from nightly_spindle.core.logs import MOST_LINES
+    from nightly_spindle.core.log_line import MOST_LINES
 
     # no splitlines(): it also breaks at form feeds and Unicode separators inside names
     lines = re.split(r"\r\n|\n|\r", text.removesuffix("\x1a"))

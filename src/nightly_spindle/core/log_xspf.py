@@ -15,7 +15,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
 from nightly_spindle.core.errors import LogUnreadable
-from nightly_spindle.core.logs import Keys, LogLine, bare_cart, too_long
+from nightly_spindle.core.log_line import Keys, LogLine, bare_cart, too_long
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.hour_needs import FILLS, LINKS
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.markers import Curve

@@ -22,7 +22,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from nightly_spindle.core.logs import LogLine, path_of
+from nightly_spindle.core.log_line import LogLine, path_of
 from nightly_spindle.core.song_names import exact_key, song_key
 
 _DRIVE = re.compile(r"^[A-Za-z]:[\\/]?")

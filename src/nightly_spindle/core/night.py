@@ -5,15 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.breaks import is_break
 from nightly_spindle.core.events import Entry
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.markers import Curve
 from nightly_spindle.core.overlay_choice import ducking_of
 from nightly_spindle.core.overlay_plan import talk_until
 from nightly_spindle.core.overlay_pools import pool_of_event
-from nightly_spindle.core.rehearsal import OverlayRow, Rehearsal, Row, rehearse
+from nightly_spindle.core.rehearsal import rehearse
 from nightly_spindle.core.running import NET, AirState, Outcome, OverlayWish, Source
 from nightly_spindle.core.segue_rules import JoinEdit
 from nightly_spindle.core.sequencer import Sequencer
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.rehearsal_rows import OverlayRow, Rehearsal, Row
     from nightly_spindle.core.settings import OverlayRules
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Finding, Severity
 from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.day_words import counted, listed, span_text
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.overlay_choice import ducking_of
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.overlay_pools import Pool
     from nightly_spindle.core.programme import Programme
-    from nightly_spindle.core.rehearsal import OverlayRow, Rehearsal, Row
+    from nightly_spindle.core.rehearsal_rows import OverlayRow, Rehearsal, Row
     from nightly_spindle.core.running import AirState
 
 _MOST_NAMED = 3

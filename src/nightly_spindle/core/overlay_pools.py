@@ -14,6 +14,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.day_words import counted, days_text, listed, span_text, time_text
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.declared import choice, flag, number, text
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.events import AfterSongs, Entry, TimedEvent
@@ -26,7 +27,7 @@ from nightly_spindle.core.listings import (
     weekdays_of,
     words_of,
 )
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.segue_rules import ANY
 from nightly_spindle.core.steps import PlayPool
 from nightly_spindle.core.timebase import local_from, parse_time_of_day

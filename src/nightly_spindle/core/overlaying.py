@@ -11,16 +11,10 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
-from nightly_spindle.core.actions import (
-    Action,
-    FadeVoice,
-    Finding,
-    OverlayEnded,
-    Severity,
-    StartOverlay,
-)
+from nightly_spindle.core.actions import Action, FadeVoice, OverlayEnded, StartOverlay
 from nightly_spindle.core.cues import cues_of
 from nightly_spindle.core.ducking import duck_frames
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.joins import soonest_pass, span
 from nightly_spindle.core.levels import gain_db

@@ -16,23 +16,22 @@ units and pairs of them are moved as long as that lowers the cost.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
-from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.break_places import Calendar
-from nightly_spindle.core.campaigns import Campaign
 from nightly_spindle.core.placing_room import Room, Seeker, Unit, room_only
 from nightly_spindle.core.placing_wants import covers, ideals, missing, spacing, standing
-from nightly_spindle.core.placing_why import Short, why_short
-from nightly_spindle.core.quotas import Quota, Window, shut_out
+from nightly_spindle.core.placing_why import Shortfall, why_short
+from nightly_spindle.core.quotas import Window, shut_out
 from nightly_spindle.core.seats import seated
+from nightly_spindle.core.spot_demand import Demand
 from nightly_spindle.core.spots import Booking
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
+    from collections.abc import Set as AbstractSet
 
 
 _TRIES = 12  # full breaks that are looked at for one that could be moved out of them
@@ -43,20 +42,6 @@ _WORTH = 1e-6
 
 
 @dataclass(frozen=True, slots=True)
-class Order:
-    """What a campaign wants: its quota, how long its longest copy is, when it was heard lately.
-
-    `given` are instants at which logs that are there will bring spots of it.
-    """
-
-    campaign: Campaign
-    quota: Quota
-    length_s: float
-    heard: Sequence[int] = ()
-    given: Sequence[int] = ()
-
-
-@dataclass(frozen=True, slots=True)
 class Placing:
     """The outcome. `cost` is the mean cost of a placed spot (0: each where it lies best).
 
@@ -64,13 +49,13 @@ class Placing:
     """
 
     bookings: tuple[Booking, ...]
-    short: tuple[Short, ...]
+    short: tuple[Shortfall, ...]
     cost: float
     moved: int
 
 
 def place_spots(
-    calendar: Calendar, orders: Iterable[Order], stands: Iterable[Booking] = ()
+    calendar: Calendar, orders: Iterable[Demand], stands: Iterable[Booking] = ()
 ) -> Placing:
     """Place what is wanted over the breaks of a calendar that are still to come."""
     return _Placer(calendar, list(orders), list(stands)).run()
@@ -79,7 +64,7 @@ def place_spots(
 @dataclass(slots=True)
 class _Placer:
     calendar: Calendar
-    orders: list[Order]
+    orders: list[Demand]
     stands: list[Booking]
     room: Room = field(init=False)
     units: dict[Unit, None] = field(default_factory=dict)  # those that have a break, in order

@@ -11,13 +11,13 @@ from nightly_spindle.core.placing_room import Room, Seeker, Stops, Unit
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.placing import Order
+    from nightly_spindle.core.spot_demand import Demand
 
 _LOOKED_AT = 400  # breaks of the short stretches that are counted through
 
 
 @dataclass(frozen=True, slots=True)
-class Short:
+class Shortfall:
     """An order that is not met: by how many spots in the stretch planned, and why.
 
     `never` means that no change of other orders would help.
@@ -31,7 +31,7 @@ class Short:
     never: bool = False
 
 
-def why_short(order: Order, seeker: Seeker, lacking: list[Unit], room: Room) -> Short:
+def why_short(order: Demand, seeker: Seeker, lacking: list[Unit], room: Room) -> Shortfall:
     """Say by how many an order falls short, and what binds most."""
     wanted = order.quota.wanted
     missing = len(lacking) + wanted - sum(w.wanted for w in order.quota.windows)
@@ -40,7 +40,7 @@ def why_short(order: Order, seeker: Seeker, lacking: list[Unit], room: Room) -> 
     limit, text, never = _limit(seeker, lacking, room)
     name = order.campaign.name
     said = f"“{name}” is {missing} of {wanted} spots short: {text}"
-    return Short(seeker.id, missing, wanted, limit, said, never)
+    return Shortfall(seeker.id, missing, wanted, limit, said, never)
 
 
 def _limit(seeker: Seeker, lacking: list[Unit], room: Room) -> tuple[str, str, bool]:

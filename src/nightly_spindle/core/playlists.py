@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 from urllib.parse import quote
 from xml.etree import ElementTree as ET
 
+from nightly_spindle.core.log_line import path_of
 from nightly_spindle.core.log_xspf import XSPF
-from nightly_spindle.core.logs import path_of, read_log
+from nightly_spindle.core.logs import read_log
 
 if TYPE_CHECKING:
     from collections.abc import Iterable

@@ -9,15 +9,17 @@ from hashlib import blake2s
 from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.away import Away, away_for
+from nightly_spindle.core.break_places import BreakSources
 from nightly_spindle.core.drops import LogDrop
+from nightly_spindle.core.event_sources import EventSources, streams_of
 from nightly_spindle.core.events import AfterSongs, Firing, TimedEvent, firings
 from nightly_spindle.core.format_hours import OWN_DROP, own_drop, own_events
 from nightly_spindle.core.formats import NO_FORMATS, FormatPlan
-from nightly_spindle.core.holdings import Holdings, streams_of
 from nightly_spindle.core.items import STATION_TONE, TONE_CART, Item
+from nightly_spindle.core.items_in_reach import ItemsInReach
 from nightly_spindle.core.joins import played_part
 from nightly_spindle.core.overlay_pools import Pool, Use
-from nightly_spindle.core.rotation import Stand
+from nightly_spindle.core.rotation_tables import RotationTables
 from nightly_spindle.core.safekeeping import Standing
 from nightly_spindle.core.segue_rules import Segues
 from nightly_spindle.core.settings import StationSettings
@@ -47,7 +49,7 @@ class Programme:
     `items` holds every item in reach (by cart), `unplayable` why an item cannot be
     played, `pool` the songs of the safety net's rotation in the order of their turn, `segues`
     what the station says of segues.
-    `standing` is what is wrong with the station at any hour, `holdings` what events take from.
+    `standing` is what is wrong with the station at any hour, `event_sources` what events take from.
     `pools` are the pools of overlays in their order, `in_category` the carts of the categories
     that they name (folded). `spots` are campaigns, break patterns and what is placed; `formats`
     the station's own scheduling. `roots` are the folders (absolute) that audio lies in, `away`
@@ -63,14 +65,15 @@ class Programme:
     unplayable: dict[int, str] = field(default_factory=dict)
     standing: Sequence[Standing] = ()
     segues: Segues = field(default_factory=Segues)
-    holdings: Holdings = field(default_factory=Holdings)
+    event_sources: EventSources = field(default_factory=EventSources)
     pools: Sequence[Pool] = ()
     in_category: dict[str, frozenset[int]] = field(default_factory=dict)
     spots: SpotPlan = NO_SPOTS
     formats: FormatPlan = NO_FORMATS
     roots: tuple[str, ...] = ()
     away: dict[str, Away] = field(default_factory=dict)
-    rotating: Stand | None = None  # of core.rotation, which keeps it true
+    rotation_tables: RotationTables | None = None  # of `rotation`, which keeps it true
+    revision: int = 0  # counted up by whatever is set anew
     _streams: dict[int, Item] = field(default_factory=dict)
     _breaks: dict[int, Item] = field(default_factory=dict)
     _counting: list[TimedEvent] = field(default_factory=list)
@@ -121,13 +124,15 @@ class Programme:
 
     def __post_init__(self) -> None:
         """Work out what follows from the events."""
-        self.set_events(self.events, self.drops, self.holdings)
+        if not isinstance(self.items, ItemsInReach):
+            self.items = ItemsInReach(self.items)
+        self.set_events(self.events, self.drops, self.event_sources)
 
     def set_events(
-        self, events: Sequence[TimedEvent], drops: dict[int, LogDrop], holdings: Holdings
+        self, events: Sequence[TimedEvent], drops: dict[int, LogDrop], sources: EventSources
     ) -> None:
         """Go by other timed events and log drops from now on."""
-        self.events, self.drops, self.holdings = events, drops, holdings
+        self.events, self.drops, self.event_sources = events, drops, sources
         self._streams = streams_of(events, self.settings.rate)
         self.set_spots(self.spots)
 
@@ -148,8 +153,34 @@ class Programme:
         self.formats = formats
         self._begin_anew()
 
+    @property
+    def stand(self) -> tuple[int, int]:
+        """What changes whenever anything is set anew, or an item in reach is another one."""
+        assert isinstance(self.items, ItemsInReach)
+        return self.revision, self.items.revision
+
+    def drop_item(self, cart: int) -> None:
+        """Have an item in reach no more: it is not in the library."""
+        if cart in self.items:
+            del self.items[cart]
+
+    def set_pool(self, pool: Sequence[Item]) -> None:
+        """Have rotation choose from other songs, in the order of their turn."""
+        self.pool = pool
+        self.revision += 1
+
+    def break_sources(self) -> BreakSources:
+        """Return what the station's breaks come from."""
+        return BreakSources(self.spots, self.events, self.settings.tz, self.settings.day_start,
+                            self._clock_name)  # fmt: skip
+
+    def _clock_name(self, hour: Slot) -> str:
+        clock, _ = self.formats.clock_of(hour)
+        return clock.name if clock is not None else ""
+
     def _begin_anew(self) -> None:
         """Forget what was worked out ahead from the events."""
+        self.revision += 1
         standing = self.standing_events()
         self._counting = [e for e in standing if e.enabled and isinstance(e.rule, AfterSongs)]
         self._to_us = self._from_us
@@ -191,6 +222,7 @@ class Programme:
             formats=settings.formats,
         )
         self.segues = segues
+        self.revision += 1
 
     def firings(self, after_us: int, until_us: int) -> list[Firing]:
         """Return the firings with after < at <= until, those of the log drops among them."""

@@ -12,8 +12,8 @@ from bisect import bisect_left
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.break_places import day_number, day_of
 from nightly_spindle.core.campaigns import Per, shows_of
+from nightly_spindle.core.local_days import day_number, day_of
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -11,6 +11,7 @@ import numpy as np
 from dateutil.rrule import rrulestr
 
 from nightly_spindle.core.day_rules import DAY_S, DayRule, day_rule_from
+from nightly_spindle.core.dayparts import Repeat, seconds_of
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.rule_words import rule_sentence
 from nightly_spindle.core.timebase import US, local_from, resolve_local, us_from
@@ -27,24 +28,6 @@ if TYPE_CHECKING:
 _MARGIN = timedelta(days=1)
 _EPOCH = datetime(1970, 1, 1)  # noqa: DTZ001 - local time, as all of a rule
 _EPOCH_DAY = _EPOCH.toordinal()
-
-
-@dataclass(frozen=True, slots=True)
-class Repeat:
-    """Again and again within a daypart: from the rule's time of day until another, exclusive.
-
-    `every_s` 0 means that it does not repeat: the daypart alone is meant. An end at or before
-    the start lies on the next day. The clock on the wall counts: an hour that comes twice has
-    its firings twice, one that is left out has none.
-    """
-
-    every_s: int
-    until: time
-
-    def length_s(self, start: time) -> int:
-        """Return how long the daypart is by the clock on the wall."""
-        lasts = (_seconds(self.until) - _seconds(start)) % DAY_S
-        return lasts or DAY_S
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +104,7 @@ class TimeRule:
         A rule that does not say until when means until midnight.
         """
         if self.repeat is None:
-            lasts = DAY_S - _seconds(self.start.time())
+            lasts = DAY_S - seconds_of(self.start.time())
         else:
             lasts = self.repeat.length_s(self.start.time())
         begun = replace(self, repeat=None).firings(tz, after_us - 2 * DAY_S * US, until_us)
@@ -142,10 +125,6 @@ class TimeRule:
     def sentence(self) -> str:
         """The rule as a plain phrase."""
         return rule_sentence(self)
-
-
-def _seconds(at: time) -> int:
-    return at.hour * 3600 + at.minute * 60 + at.second
 
 
 def _by_mask(

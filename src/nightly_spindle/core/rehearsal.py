@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.actions import (
     Action,
     Dropped,
     Ended,
-    Finding,
     Fired,
     OverlayEnded,
-    Severity,
     StartOverlay,
     StartVoice,
 )
 from nightly_spindle.core.events import Entry
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.holding import IS_OVER
-from nightly_spindle.core.joins import Join, span
+from nightly_spindle.core.joins import span
 from nightly_spindle.core.overlay_checks import overlay_findings
-from nightly_spindle.core.running import AirState, Line, Outcome, Overlay, Play
+from nightly_spindle.core.rehearsal_rows import Landing, OverlayRow, Rehearsal, Row
+from nightly_spindle.core.running import Outcome
 from nightly_spindle.core.steps import Placement
 from nightly_spindle.core.timebase import US, clock, length, us_from_frames
 
@@ -28,65 +28,12 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from nightly_spindle.core.programme import Programme
+    from nightly_spindle.core.running import AirState
     from nightly_spindle.core.sequencer import Sequencer
 
 _CUT_WORTH_SAYING_S = 1.0
 _LATE_WORTH_SAYING_S = 60.0
 _BEHIND_WORTH_SAYING_S = 900.0
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """One line of what will air or did: frames, and what became of it.
-
-    `play` is None for lines that never sound; `title` stands for those.
-    """
-
-    start: int
-    end: int
-    line: Line
-    outcome: Outcome
-    title: str
-    play: Play | None = None
-    join: Join | None = None
-    note: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class OverlayRow:
-    """One overlay that will sound or did: frames, and what became of it."""
-
-    start: int
-    end: int
-    overlay: Overlay
-    outcome: Outcome
-    note: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Landing:
-    """How a timed event meets its time: `offset_s` is positive when it lands late."""
-
-    event: str
-    due_us: int
-    entry: str
-    offset_s: float
-    line_id: int
-    text: str
-
-
-@dataclass(slots=True)
-class Rehearsal:
-    """What a stretch of time will hold."""
-
-    rows: list[Row] = field(default_factory=list)
-    findings: list[Finding] = field(default_factory=list)
-    landings: list[Landing] = field(default_factory=list)
-    overlays: list[OverlayRow] = field(default_factory=list)
-
-    def sounding(self) -> list[Row]:
-        """The rows that are heard, in order."""
-        return [row for row in self.rows if row.play is not None]
 
 
 class Recorder:

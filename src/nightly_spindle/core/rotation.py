@@ -8,17 +8,16 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from hashlib import blake2s
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from nightly_spindle.core.apportion import next_turn
-from nightly_spindle.core.format_clocks import FormatClock
 from nightly_spindle.core.formats import ALL_SONGS
 from nightly_spindle.core.line_up import LineUp
 from nightly_spindle.core.rotation_rules import Rule, usual_rules
+from nightly_spindle.core.rotation_tables import RotationTables
 from nightly_spindle.core.rule_costs import FIRM, RuleCosts
 from nightly_spindle.core.slots import Period, slot_at
 from nightly_spindle.core.steps import LoadLog, PlayItem
@@ -29,6 +28,7 @@ from nightly_spindle.core.wall_hours import WallHours
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
+    from nightly_spindle.core.format_clocks import FormatClock
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
@@ -42,17 +42,6 @@ _ANOTHER = 0.2
 _COUNTED = 60  # songs heard last by which categories are shared out
 
 Plays = Sequence[tuple[float, int]]  # (instant in s, cart)
-
-
-@dataclass(slots=True)
-class Stand:
-    """What rotation needs of a programme, made anew when its items change."""
-
-    key: tuple[object, ...]
-    table: TurnTable
-    wall: WallHours
-    judges: dict[tuple[Rule, ...], RuleCosts] = field(default_factory=dict)
-    hour: tuple[int, int, FormatClock | None] = (0, 0, None)
 
 
 def turn_order(items: Iterable[tuple[int | None, Item]], seed: int) -> list[Item]:
@@ -111,24 +100,24 @@ def pick(
     (instant in s, cart) that air besides. `left_s` is how long there is to fill before a log loads.
     None of nothing.
     """
-    stand = _stand(programme)
+    tables = _tables(programme)
     at_s = _seconds(state, at)
     last = {heard.cart: heard.at for heard in state.history}
     order = [cart for cart in carts if cart not in last]
     if len(order) < len(carts):
         order += sorted((cart for cart in carts if cart in last), key=lambda cart: last[cart])
-    rows = np.array([row for cart in order if (row := stand.table.row(cart))], np.int64)
+    rows = np.array([row for cart in order if (row := tables.table.row(cart))], np.int64)
     if not rows.size:
         return None
-    judge = _judge(stand, _rules(programme, None) if rules is None else rules)
-    lines = LineUp([*_around(programme, state, at, stand), *_rows(stand, more)])
+    judge = _judge(tables, _rules(programme, None) if rules is None else rules)
+    lines = LineUp([*_around(programme, state, at, tables), *_rows(tables, more)])
     costs = judge.costs(lines, at_s, rows)
     costs += np.arange(len(rows)) * (_ORDER / len(rows))
     if left_s is not None:
-        costs += _late_costs(left_s - stand.table.length_s[rows])
+        costs += _late_costs(left_s - tables.table.length_s[rows])
     best = int(costs.argmin())
     told = judge.told(lines, at_s, int(rows[best])) if costs[best] > 0 else []
-    item = stand.table.item(int(rows[best]))
+    item = tables.table.item(int(rows[best]))
     return float(costs[best]), item, _why(of, [term.words for term, _ in told])
 
 
@@ -137,16 +126,16 @@ def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> lis
 
     `lines` (instant in s, cart) are what airs around them.
     """
-    stand = _stand(programme)
+    tables = _tables(programme)
     last = {heard.cart: heard.at for heard in state.history}
     pool = sorted(programme.pool, key=lambda item: last.get(item.cart, -1))
     playable = [item for item in pool if not programme.why_unplayable(item.cart)]
-    rows = np.array([stand.table.row(item.cart) for item in playable], np.int64)
+    rows = np.array([tables.table.row(item.cart) for item in playable], np.int64)
     if not rows.size:
         return []
     clock = clock_at(programme, us_from_frames(at, state.rate) + state.offset_us)
-    judge = _judge(stand, _rules(programme, clock))
-    around = LineUp([*_history(stand, state), *_rows(stand, lines)])
+    judge = _judge(tables, _rules(programme, clock))
+    around = LineUp([*_history(tables, state), *_rows(tables, lines)])
     costs = judge.costs(around, _seconds(state, at), rows)
     return [item for item, cost in zip(playable, costs, strict=True) if cost < FIRM]
 
@@ -155,13 +144,13 @@ def clock_at(programme: Programme, at_us: int) -> FormatClock | None:
     """Return the format clock of the hour of an instant, None where there is none."""
     if not programme.formats.plans.used:
         return None
-    stand = _stand(programme)
-    begin, end, clock = stand.hour
+    tables = _tables(programme)
+    begin, end, clock = tables.hour
     if not begin <= at_us < end:
         settings = programme.settings
         slot = slot_at(Period.HOUR, settings.tz, settings.day_start, at_us)
         clock, _ = programme.formats.clock_of(slot)
-        stand.hour = (slot.start_us, slot.end_us, clock)
+        tables.hour = (slot.start_us, slot.end_us, clock)
     return clock
 
 
@@ -191,20 +180,19 @@ def _why(of: str, broken: Sequence[str]) -> str:
     return f"the one{where} that breaks least. Broken: {' '.join(broken)}".rstrip(".")
 
 
-def _stand(programme: Programme) -> Stand:
+def _tables(programme: Programme) -> RotationTables:
     """Return what rotation needs, worked out again when the items have changed."""
-    formats = programme.formats
-    key = (id(formats), len(programme.items), tuple(map(id, programme.pool)))
-    known = programme.rotating
-    if known is None or known.key != key:
+    formats, stand = programme.formats, programme.stand
+    known = programme.rotation_tables
+    if known is None or known.stand != stand:
         items = {item.cart: item for item in programme.pool} | programme.items
         rate = programme.settings.rate
         tracks = [Track(item, programme.sounding(item)[1] / rate) for item in items.values()]
         inside = {name: one.carts for name, one in formats.categories.items()}
         settings = programme.settings
         table = TurnTable(tracks, inside)
-        known = Stand(key, table, WallHours(settings.tz, settings.day_start))
-        programme.rotating = known
+        known = RotationTables(stand, table, WallHours(settings.tz, settings.day_start))
+        programme.rotation_tables = known
     return known
 
 
@@ -212,10 +200,10 @@ def _rules(programme: Programme, clock: FormatClock | None) -> tuple[Rule, ...]:
     return programme.formats.rules_of(clock) or usual_rules(programme.settings.separation_s)
 
 
-def _judge(stand: Stand, rules: tuple[Rule, ...]) -> RuleCosts:
-    found = stand.judges.get(rules)
+def _judge(tables: RotationTables, rules: tuple[Rule, ...]) -> RuleCosts:
+    found = tables.judges.get(rules)
     if found is None:
-        found = stand.judges[rules] = RuleCosts(stand.table, rules, stand.wall)
+        found = tables.judges[rules] = RuleCosts(tables.table, rules, tables.wall)
     return found
 
 
@@ -232,8 +220,8 @@ def _playable(programme: Programme, carts: Sequence[int]) -> list[int]:
 
 def _had(programme: Programme, state: AirState, names: Sequence[str]) -> Counter[str]:
     """Return how many of the songs heard last came from each category."""
-    inside = _stand(programme).table.inside
-    row = _stand(programme).table.row
+    inside = _tables(programme).table.inside
+    row = _tables(programme).table.row
     found: Counter[str] = Counter()
     for heard in state.history[-_COUNTED:]:
         place = row(heard.cart)
@@ -250,22 +238,22 @@ def _seconds(state: AirState, frame: int) -> float:
     return (us_from_frames(frame, state.rate) + state.offset_us) / US
 
 
-def _rows(stand: Stand, lines: Plays) -> list[tuple[float, int]]:
-    return [(at, row) for at, cart in lines if (row := stand.table.row(cart))]
+def _rows(tables: RotationTables, lines: Plays) -> list[tuple[float, int]]:
+    return [(at, row) for at, cart in lines if (row := tables.table.row(cart))]
 
 
-def _history(stand: Stand, state: AirState) -> list[tuple[float, int]]:
-    row, rate, offset = stand.table.row, state.rate, state.offset_us / US
+def _history(tables: RotationTables, state: AirState) -> list[tuple[float, int]]:
+    row, rate, offset = tables.table.row, state.rate, state.offset_us / US
     return [
         (heard.at / rate + offset, found) for heard in state.history if (found := row(heard.cart))
     ]
 
 
 def _around(
-    programme: Programme, state: AirState, at: int, stand: Stand
+    programme: Programme, state: AirState, at: int, tables: RotationTables
 ) -> list[tuple[float, int]]:
     """Return what aired, what is lined up behind, and what the next log brings."""
-    return [*_history(stand, state), *_rows(stand, coming(programme, state, at))]
+    return [*_history(tables, state), *_rows(tables, coming(programme, state, at))]
 
 
 def coming(programme: Programme, state: AirState, at: int) -> list[tuple[float, int]]:

@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.day_rules import DayRule, day_rule_from
 from nightly_spindle.core.day_words import MONTHS, WEEKDAYS, WEEKS
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.errors import SettingRefused
 from nightly_spindle.core.events import AfterSongs, Beside
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.day_words import (
     MONTHS,
@@ -17,16 +17,37 @@ from nightly_spindle.core.day_words import (
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
-    from datetime import datetime
+    from datetime import date, datetime
 
     from nightly_spindle.core.day_rules import DayRule
-    from nightly_spindle.core.recurrence import TimeRule
+    from nightly_spindle.core.dayparts import Repeat
 
 _MOST = 4  # dates and times that are named one by one
 _SINCE_ALWAYS = 2020  # the year that rules without a first date begin in
 
 
-def rule_sentence(rule: TimeRule) -> str:
+class Recurring(Protocol):
+    """A time rule, as far as it is told in words: see `recurrence.TimeRule`."""
+
+    @property
+    def start(self) -> datetime: ...
+    @property
+    def days(self) -> DayRule | None: ...
+    @property
+    def repeat(self) -> Repeat | None: ...
+    @property
+    def rrule(self) -> str: ...
+    @property
+    def rdates(self) -> tuple[datetime, ...]: ...
+    @property
+    def exdates(self) -> tuple[datetime, ...]: ...
+    @property
+    def not_on(self) -> tuple[date, ...]: ...
+    @property
+    def most(self) -> int: ...
+
+
+def rule_sentence(rule: Recurring) -> str:
     """Return when a rule fires, as one phrase with a capital letter."""
     days = rule.days
     if days is not None:
@@ -87,7 +108,7 @@ def _nth(number: int) -> str:
     return {2: "second", 3: "third", 4: "fourth"}.get(number, f"{number}th")
 
 
-def _times(rule: TimeRule, days: DayRule | None) -> str:
+def _times(rule: Recurring, days: DayRule | None) -> str:
     start = rule.start
     if rule.repeat is not None and rule.repeat.every_s:
         every = span_text(rule.repeat.every_s)

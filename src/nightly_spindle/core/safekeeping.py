@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.timebase import US
 
 if TYPE_CHECKING:

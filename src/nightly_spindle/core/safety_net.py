@@ -10,8 +10,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Action, Finding, Severity
 from nightly_spindle.core.drops import Loads, Short
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.items import TONE_CART
 from nightly_spindle.core.log_meanings import tag_of
 from nightly_spindle.core.rotation import next_song
@@ -20,6 +20,7 @@ from nightly_spindle.core.steps import LoadLog
 from nightly_spindle.core.timebase import clock, us_from_frames
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.actions import Action
     from nightly_spindle.core.drops import LogDrop
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState

@@ -11,16 +11,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import (
-    Action,
-    Ended,
-    FadeVoice,
-    Finding,
-    OverlayEnded,
-    Severity,
-    StartVoice,
-)
+from nightly_spindle.core.actions import Action, Ended, FadeVoice, OverlayEnded, StartVoice
 from nightly_spindle.core.events import AfterSongs, Firing
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.firing import act, fire
 from nightly_spindle.core.holding import end, next_end
 from nightly_spindle.core.items import TONE_CART, Ending, Kind

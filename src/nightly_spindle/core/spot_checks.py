@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.break_places import place_of
 from nightly_spindle.core.day_words import counted, date_text
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.items import Kind
 from nightly_spindle.core.joins import span
 from nightly_spindle.core.listings import words_of
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.break_places import Calendar
     from nightly_spindle.core.campaigns import Campaign
-    from nightly_spindle.core.placing_why import Short
+    from nightly_spindle.core.placing_why import Shortfall
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.spots import Booking
 
@@ -42,7 +42,7 @@ class SpotFinding:
 
 
 def campaign_findings(
-    programme: Programme, campaign: Campaign, today: date, owed: int, short: Short | None
+    programme: Programme, campaign: Campaign, today: date, owed: int, short: Shortfall | None
 ) -> list[SpotFinding]:
     """Return what is wrong with one campaign. `owed` are spots that its past has not had."""
     found = _audio(programme, campaign)
@@ -193,7 +193,7 @@ def pattern_findings(programme: Programme) -> list[SpotFinding]:
                     "Choose another item, or bring it in again.", 0, pattern.id,
                 ))  # fmt: skip
         empty = pattern.options.empty.strip()
-        if empty and not programme.holdings.categories.get(empty.casefold()):
+        if empty and not programme.event_sources.categories.get(empty.casefold()):
             found.append(SpotFinding(
                 "break-filler-missing", Severity.WARNING,
                 f"The break “{pattern.name}” is to be filled from “{empty}”, which holds nothing.",

@@ -11,16 +11,15 @@ from nightly_spindle.core.actions import (
     Dropped,
     Ended,
     FadeVoice,
-    Finding,
     Fired,
     LogLoaded,
     OverlayEnded,
-    Severity,
     StartOverlay,
     StartVoice,
 )
 from nightly_spindle.core.drops import Loads, Rest
 from nightly_spindle.core.events import AfterSongs, Entry, Firing
+from nightly_spindle.core.findings import Finding, Severity
 from nightly_spindle.core.firing import act
 from nightly_spindle.core.kept_time import put_back
 from nightly_spindle.core.running import AirState, Awaited, Outcome

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nightly_spindle.core.break_places import day_number
 from nightly_spindle.core.items import Item, Kind
+from nightly_spindle.core.local_days import day_number
 from nightly_spindle.core.rotation_rules import RuleKind
 from nightly_spindle.core.song_names import artists_of, title_of
 from nightly_spindle.core.turn_card import ANY_TURN, traits_of

@@ -11,8 +11,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.core.actions import Finding
-    from nightly_spindle.core.rehearsal import Landing, OverlayRow, Rehearsal, Row
+    from nightly_spindle.core.findings import Finding
+    from nightly_spindle.core.rehearsal_rows import Landing, OverlayRow, Rehearsal, Row
     from nightly_spindle.core.running import AirState
 
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QApplication, QToolTip, QWidget
 
-from nightly_spindle.core.break_places import day_of
+from nightly_spindle.core.local_days import day_of
 from nightly_spindle.core.spot_checks import when_text
 from nightly_spindle.core.timebase import clock
 from nightly_spindle.desk import theme

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtWidgets import QFileDialog, QLabel
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.campaign_csv import orders_from_csv
 from nightly_spindle.core.day_words import counted
 from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.log_text import decode
 from nightly_spindle.core.plain_files import read_plain
 from nightly_spindle.core.timebase import clock

@@ -18,10 +18,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.errors import NightlySpindleError
 from nightly_spindle.core.event_moves import copied, moved, stretched
 from nightly_spindle.core.event_templates import TEMPLATES
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.timebase import local_from
 from nightly_spindle.core.week import Does
 from nightly_spindle.desk.board_reading import BoardReading

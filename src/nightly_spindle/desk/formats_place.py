@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.day_words import counted
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.timebase import US
 from nightly_spindle.desk.board_reading import BoardReading
 from nightly_spindle.desk.clocks_page import ClocksPage

@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QPen
 from PySide6.QtWidgets import QStyledItemDelegate
 
-from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.desk.row_table import Rows
 from nightly_spindle.desk.theme import kind_color
 

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLabel
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.campaigns import Campaign
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.desk.buttons import push_button
 from nightly_spindle.desk.fields import Field
 from nightly_spindle.desk.kept_page import KeptPage

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.core.actions import Severity
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.overlay_plan import trial_s
 from nightly_spindle.core.running import Where
 from nightly_spindle.core.timebase import US

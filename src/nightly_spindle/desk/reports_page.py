@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.core.break_places import day_of, local_day
 from nightly_spindle.core.errors import NightlySpindleError, SettingRefused
 from nightly_spindle.core.listings import date_of
+from nightly_spindle.core.local_days import day_of, local_day
 from nightly_spindle.core.spot_reports import (
     PLAN_COLUMNS,
     PROOF_COLUMNS,

@@ -9,9 +9,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from nightly_spindle.core.break_places import day_of, local_day
 from nightly_spindle.core.campaigns import Campaign
 from nightly_spindle.core.day_words import counted
+from nightly_spindle.core.local_days import day_of, local_day
 from nightly_spindle.core.spots import Booking
 from nightly_spindle.core.timebase import US, length
 from nightly_spindle.desk.break_week import DAYS, BreakWeek, title_of

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime, time
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.dayparts import Repeat
 from nightly_spindle.core.events import (
     AfterSongs,
     Beside,
@@ -14,7 +15,7 @@ from nightly_spindle.core.events import (
     Over,
     TimedEvent,
 )
-from nightly_spindle.core.recurrence import Repeat, TimeRule
+from nightly_spindle.core.recurrence import TimeRule
 from nightly_spindle.core.steps import (
     GoBack,
     Pick,

@@ -7,12 +7,13 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
-from nightly_spindle.core.actions import Severity
-from nightly_spindle.core.break_places import BreakPlace, Calendar, day_of, day_start, local_day
+from nightly_spindle.core.break_places import BreakPlace, Calendar
 from nightly_spindle.core.breaks import BreakPattern
 from nightly_spindle.core.campaigns import Campaign, Per
+from nightly_spindle.core.findings import Severity
 from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.core.placing_why import Short
+from nightly_spindle.core.local_days import day_of, day_start, local_day
+from nightly_spindle.core.placing_why import Shortfall
 from nightly_spindle.core.quotas import flight_total, quota, total_share
 from nightly_spindle.core.settings import SpotRules
 from nightly_spindle.core.spot_checks import (
@@ -35,7 +36,7 @@ if TYPE_CHECKING:
     from collections.abc import Collection, Sequence
     from datetime import date
 
-    from nightly_spindle.core.placing import Order
+    from nightly_spindle.core.spot_demand import Demand
     from nightly_spindle.store.snapshot import Snapshot
 
 _ABLE = (Kind.SPOT, Kind.PROMO, Kind.PSA)
@@ -59,7 +60,7 @@ class CampaignSheet:
     to_come: int
     owed: int
     days: tuple[int, int]
-    short: Short | None = None
+    short: Shortfall | None = None
     findings: tuple[SpotFinding, ...] = ()
 
     @property
@@ -183,7 +184,7 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
     )  # fmt: skip
 
 
-def _owed(order: Order, aired: int, today: date) -> int:
+def _owed(order: Demand, aired: int, today: date) -> int:
     """Return what is owed: of an order in total once its flight is over."""
     campaign = order.campaign
     over = campaign.last is not None and campaign.last < today
@@ -261,7 +262,7 @@ def ordered_in(snapshot: Snapshot, now_us: int, from_us: int, until_us: int) -> 
                                     programme.settings.tz))  # fmt: skip
     if until <= from_us:
         return {}
-    calendar = Calendar(programme, from_us, from_us, until)
+    calendar = Calendar(programme.break_sources(), from_us, from_us, until)
     found = {}
     days = (local_day(from_us, calendar.tz), local_day(until - 1, calendar.tz))
     for campaign in programme.spots.campaigns.values():

@@ -6,6 +6,7 @@ import sqlite3
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import StationNotFound, StorageFault
+from nightly_spindle.store.schema import LATEST, migrate
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -13,7 +14,6 @@ if TYPE_CHECKING:
 # what `sqlite3` raises when the disk, a lock or damage refuses
 DatabaseRefused = sqlite3.DatabaseError
 
-LATEST = "0009"
 DATABASE = "station.db"
 
 
@@ -39,8 +39,6 @@ def connect(folder: Path, *, timeout_s: float = 5.0) -> sqlite3.Connection:
         version = _version(connection)
         if version is None or version < LATEST:
             connection.close()
-            from nightly_spindle.store.schema import migrate
-
             migrate(path)
             connection = sqlite3.connect(path, timeout=timeout_s, check_same_thread=False)
         elif version > LATEST:

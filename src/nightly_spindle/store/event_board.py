@@ -96,7 +96,7 @@ class EventBoard(StationBoard):
         """Return what an event would do, among the others, as it is typed."""
         snapshot = self._read()
         programme = snapshot.programme
-        was = (list(programme.events), programme.drops, programme.holdings)
+        was = (list(programme.events), programme.drops, programme.event_sources)
         number = event.id or max((one.id for one in was[0]), default=0) + 1
         by_id = {one.id: one for one in was[0]}
         event = joined(replace(event, id=number), by_id)

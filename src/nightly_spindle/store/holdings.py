@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.holdings import Holdings
+from nightly_spindle.core.event_sources import EventSources
 from nightly_spindle.core.steps import PlayCategory, PlayFolder, PlayItem, PlayList
 from nightly_spindle.store.patience import Patience
 from nightly_spindle.store.station import absolute
@@ -30,14 +30,14 @@ def read_holdings(
     events: Iterable[TimedEvent],
     fillers: Iterable[str] = (),
     patience: Patience | None = None,
-) -> tuple[Holdings, set[int]]:
+) -> tuple[EventSources, set[int]]:
     """Return what events take from, and the cart numbers of all of it.
 
     `fillers` are categories that breaks without a spot take from.
     """
     steps = [step for event in events for step in event.steps]
     steps += [PlayCategory(name) for name in fillers]
-    holdings = Holdings()
+    holdings = EventSources()
     carts = {step.cart for step in steps if isinstance(step, PlayItem)}
     if any(isinstance(step, PlayList) for step in steps):
         holdings.lists.update(_lists(connection))

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.drops import LogDrop
     from nightly_spindle.core.items import Item
-    from nightly_spindle.core.logs import Log, LogLine
+    from nightly_spindle.core.log_line import Log, LogLine
 
 _CHUNK = 500  # SQLite takes 999 parameters or more
 

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.log_edits import LogEdit
-    from nightly_spindle.core.logs import Log
+    from nightly_spindle.core.log_line import Log
     from nightly_spindle.core.matching import Match
     from nightly_spindle.core.slots import Slot
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.drops import LogReading, ReadingState
 from nightly_spindle.core.format_hours import OWN_DROP
-from nightly_spindle.core.logs import LogLine
+from nightly_spindle.core.log_line import LogLine
 from nightly_spindle.core.made_logs import (
     MadeHour,
     Note,

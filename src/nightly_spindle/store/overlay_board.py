@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.actions import Finding
+from nightly_spindle.core.findings import Finding
 from nightly_spindle.core.items import Item
 from nightly_spindle.core.overlay_checks import pool_findings
 from nightly_spindle.core.overlay_pools import KINDS, Pool

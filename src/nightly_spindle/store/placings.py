@@ -13,24 +13,19 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.break_places import (
-    LOOK_BACK_DAYS,
-    Calendar,
-    day_number,
-    day_start,
-    local_day,
-    local_hour,
-)
+from nightly_spindle.core.break_places import LOOK_BACK_DAYS, Calendar
 from nightly_spindle.core.campaigns import Per
 from nightly_spindle.core.errors import StorageFault
 from nightly_spindle.core.filling import REACH_US
 from nightly_spindle.core.items import Kind
-from nightly_spindle.core.placing import Order, Placing, place_spots
-from nightly_spindle.core.placing_why import Short
+from nightly_spindle.core.local_days import day_number, day_start, local_day, local_hour
+from nightly_spindle.core.placing import Placing, place_spots
+from nightly_spindle.core.placing_why import Shortfall
 from nightly_spindle.core.quotas import Heard, Quota, quota
 from nightly_spindle.core.running import Outcome
 from nightly_spindle.core.running_time import running_time
 from nightly_spindle.core.spot_checks import length_us
+from nightly_spindle.core.spot_demand import Demand
 from nightly_spindle.core.spot_heard import counts
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.campaigns import read_spots
@@ -70,7 +65,7 @@ class Orders:
     """The orders of a station at an instant, and the calendar that they are placed in."""
 
     calendar: Calendar
-    orders: tuple[Order, ...]
+    orders: tuple[Demand, ...]
     account: Account
 
     @property
@@ -139,7 +134,7 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
     until = day_start(today + 1 + round(programme.settings.spots.days_ahead), tz)
     firsts = [day_number(c.first) for c in spots.campaigns.values() if c.first is not None]
     since = day_start(min([today, *(max(first, today - LOOK_BACK_DAYS) for first in firsts)]), tz)
-    calendar = Calendar(programme, since, now_us, until)
+    calendar = Calendar(programme.break_sources(), since, now_us, until)
     book = account(snapshot, now_us)
     given = spots_in_logs(snapshot, now_us)
     calendar.close(book.closed)
@@ -151,7 +146,7 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
         own = given.get(campaign.id, ())
         want = quota(campaign, calendar, open_, heard, book.before.get(campaign.id, 0))
         lasts = (length_us(programme, campaign) / US) or _SPOT_S
-        orders.append(Order(campaign, want, lasts, [one.at_us for one in heard], own))
+        orders.append(Demand(campaign, want, lasts, [one.at_us for one in heard], own))
     return Orders(calendar, tuple(orders), book)
 
 
@@ -240,7 +235,7 @@ def place(snapshot: Snapshot, now_us: int, *, anew: bool = False) -> tuple[Order
     return wanted, made
 
 
-def shorts(connection: sqlite3.Connection) -> list[Short]:
+def shorts(connection: sqlite3.Connection) -> list[Shortfall]:
     """Return which orders the placing could not meet."""
     row = connection.execute("SELECT short FROM placing").fetchone()
-    return [] if row is None else [Short(**one) for one in json.loads(row["short"])]
+    return [] if row is None else [Shortfall(**one) for one in json.loads(row["short"])]

@@ -23,9 +23,10 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle import __version__
 from nightly_spindle.core.errors import InputFault, NightlySpindleError, StorageFault
 from nightly_spindle.core.safekeeping import Backup, backup_due, surplus
-from nightly_spindle.store.database import DATABASE, LATEST, connect
+from nightly_spindle.store.database import DATABASE, connect
 from nightly_spindle.store.lock import holder
 from nightly_spindle.store.roots import file_problem
+from nightly_spindle.store.schema import LATEST
 from nightly_spindle.store.state_file import STATE_FILE
 from nightly_spindle.store.station import absolute, read_settings
 

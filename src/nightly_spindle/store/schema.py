@@ -6,12 +6,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.errors import StorageFault
-from nightly_spindle.store.database import LATEST
 
 if TYPE_CHECKING:
     from sqlite3 import Connection
 
     from sqlalchemy import Engine
+
+
+LATEST = "0009"
 
 
 def engine_for(path: Path) -> Engine:

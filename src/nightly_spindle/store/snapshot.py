@@ -9,10 +9,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.actions import Severity
 from nightly_spindle.core.declared import group_from, specs
 from nightly_spindle.core.drops import DropOptions, LogDrop
 from nightly_spindle.core.errors import SettingRefused
+from nightly_spindle.core.findings import Severity
+from nightly_spindle.core.items_in_reach import ItemsInReach
 from nightly_spindle.core.log_meanings import Meaning, Means
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.rotation import turn_order
@@ -133,14 +134,14 @@ def open_station(
     count = change_count(connection)
     settings, segues = read_rules(connection)
     events, drops = read_events(connection, folder)
-    items: dict[int, Item] = {}
+    items = ItemsInReach()
     logs = LogReader(folder, connection, items, settle_s, patience)
     spots = read_spots(connection, folder, patience)
-    holdings, carts = read_holdings(connection, folder, events, fillers_of(spots), patience)
+    sources, carts = read_holdings(connection, folder, events, fillers_of(spots), patience)
     pools, inside = read_pools(connection)
     formats = read_formats(connection, settings, CATEGORY_SIZE)
-    programme = Programme(settings, logs, items, events, drops, segues=segues, holdings=holdings,
-                          pools=pools, in_category=inside, spots=spots,
+    programme = Programme(settings, logs, items, events, drops, segues=segues,
+                          event_sources=sources, pools=pools, in_category=inside, spots=spots,
                           formats=formats)  # fmt: skip
     programme.roots = read_roots(connection, folder)
     snapshot = Snapshot(folder, connection, programme, logs, count, patience)
@@ -167,7 +168,7 @@ def load_pool(snapshot: Snapshot) -> None:
     pool = turn_order(turns, snapshot.programme.settings.seed)
     # what is in reach already stays as it is: the engine takes edits up when it can
     reach = snapshot.programme.items
-    snapshot.programme.pool = [reach.setdefault(item.cart, item) for item in pool]
+    snapshot.programme.set_pool([reach.setdefault(item.cart, item) for item in pool])
 
 
 def read_roots(connection: sqlite3.Connection, folder: Path) -> tuple[str, ...]:

@@ -306,7 +306,7 @@ placing = Table(
     Column("from_us", Integer, nullable=False),
     Column("until_us", Integer, nullable=False),
     Column("settled", Text, nullable=False),  # JSON: [campaign, break, at_us], missed and seen to
-    Column("short", Text, nullable=False),  # JSON: core.placing_why.Short
+    Column("short", Text, nullable=False),  # JSON: core.placing_why.Shortfall
 )
 
 # The pattern of an hour (core.format_clocks).

@@ -1,12 +1,12 @@
-"""What the steps of timed events can take from: lists, folders, categories, streams."""
+"""What a step of a timed event takes now, and what it would lack: by turn, by rotation, by lot."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from hashlib import blake2s
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.items import Ending, Item, Kind, Measure
+from nightly_spindle.core.event_sources import stream_cart
 from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.rotation import pick as pick_next
 from nightly_spindle.core.steps import (
@@ -29,60 +29,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.overlay_pools import Pool
     from nightly_spindle.core.programme import Programme
     from nightly_spindle.core.running import AirState
-
-_MOST_STEPS = 100  # steps of one event that have a number of their own
-_STREAM_FADE_S = 1.0
-
-
-@dataclass(frozen=True, slots=True)
-class Holdings:
-    """The carts of what the station's events name, each in its own order.
-
-    Lists in the order of their lines, folders by file name, categories longest unheard first.
-    `strays` counts the files of a folder that are audio but not in the library.
-    """
-
-    lists: dict[str, tuple[int, ...]] = field(default_factory=dict)
-    folders: dict[str, tuple[int, ...]] = field(default_factory=dict)
-    categories: dict[str, tuple[int, ...]] = field(default_factory=dict)
-    strays: dict[str, int] = field(default_factory=dict)
-
-    def carts(self, step: PlayStep) -> tuple[int, ...] | None:
-        """Return what a step takes from, None when there is no such thing."""
-        if isinstance(step, PlayItem):
-            return (step.cart,) if step.cart > 0 else None  # 0 is the station tone, never meant
-        if isinstance(step, PlayList):
-            return self.lists.get(step.name.casefold())
-        if isinstance(step, PlayFolder):
-            return self.folders.get(step.folder)
-        if isinstance(step, PlayCategory):
-            return self.categories.get(step.name.casefold())
-        return ()
-
-
-def stream_cart(event_id: int, index: int) -> int:
-    """Return the cart number that stands for the stream of an event's step: below 0."""
-    return -(event_id * _MOST_STEPS + index + 1)
-
-
-def streams_of(events: Iterable[TimedEvent], rate: int) -> dict[int, Item]:
-    """Return the streams that events take over, as items by their numbers."""
-    return {
-        stream_cart(event.id, index): stream_item(event, index, step, rate)
-        for event in events
-        for index, step in enumerate(event.steps)
-        if isinstance(step, PlayStream)
-    }
-
-
-def stream_item(event: TimedEvent, index: int, step: PlayStream, rate: int) -> Item:
-    """Return a stream as an item that lasts as long as it is to be taken over."""
-    lasts = step.length_s or event.options.length_s
-    segue = max(0.0, lasts - _STREAM_FADE_S)
-    measure = Measure(lasts, rate, 2, None, cue_out_s=lasts, segue_s=segue, fade_start_s=segue,
-                      ending=Ending.FADE)  # fmt: skip
-    cart = stream_cart(event.id, index)
-    return Item(cart, Kind.STREAM, step.name, "", step.url, measure, patience_s=step.patience_s)
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,17 +58,17 @@ def take(
         if pattern is None:
             return Taken(lacks=f"{_named(step)} is not there")
         return Taken(((pattern.cart, "Filled when it comes next."),))
-    return _from_holdings(programme, state, event, index, step)
+    return _from_sources(programme, state, event, index, step)
 
 
-def _from_holdings(
+def _from_sources(
     programme: Programme,
     state: AirState,
     event: TimedEvent,
     index: int,
     step: PlayItem | PlayList | PlayFolder | PlayCategory,
 ) -> Taken:
-    known = programme.holdings.carts(step)
+    known = programme.event_sources.carts(step)
     if not known:
         gone = known is None
         return Taken(lacks=f"{_named(step)}{' is not there' if gone else ': nothing is in it'}")
@@ -144,7 +90,7 @@ def needs(programme: Programme, event: TimedEvent, index: int, step: PlayStep) -
         return programme.why_unplayable(stream_cart(event.id, index))
     if isinstance(step, PlayBreak):
         return "" if programme.spots.named(step.name) else f"{_named(step)} is not there"
-    known = programme.holdings.carts(step)
+    known = programme.event_sources.carts(step)
     if isinstance(step, PlayPool):
         pool = _pool(programme, step)
         known = None if pool is None else pool.carts
@@ -152,7 +98,7 @@ def needs(programme: Programme, event: TimedEvent, index: int, step: PlayStep) -
         return f"{_named(step)} is not there"
     lost = [cart for cart in known if programme.why_unplayable(cart)]
     if not known:
-        strays = programme.holdings.strays.get(getattr(step, "folder", ""), 0)
+        strays = programme.event_sources.strays.get(getattr(step, "folder", ""), 0)
         more = f"; {strays} files there are not in the library" if strays else ""
         return f"{_named(step)} holds nothing that can be played{more}"
     if lost:
@@ -215,7 +161,7 @@ def from_category(
     programme: Programme, state: AirState, name: str, count: int
 ) -> list[tuple[int, str]]:
     """Return items of a category whose turn it is, each with why; none where none can be played."""
-    known = programme.holdings.categories.get(name.strip().casefold(), ())
+    known = programme.event_sources.categories.get(name.strip().casefold(), ())
     playable = [cart for cart in known if not programme.why_unplayable(cart)]
     return list(_in_rotation(programme, state, name, count, playable)) if playable else []
 
