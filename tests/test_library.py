@@ -45,9 +45,10 @@ from nightly_spindle.core.timebase import zone
 from nightly_spindle.standins import synth
 from nightly_spindle.store import categories, exchange, items, lists
 from nightly_spindle.store.catalogue import SORTS, Catalogue, Query
+from nightly_spindle.store.changes import change_count
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.library import Library
-from nightly_spindle.store.snapshot import change_count, open_station
+from nightly_spindle.store.snapshot import open_station
 from nightly_spindle.store.uses import uses_of
 
 

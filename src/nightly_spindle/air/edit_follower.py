@@ -7,19 +7,14 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.store.campaigns import carts_of as spot_carts
 from nightly_spindle.store.campaigns import fillers_of, read_spots
+from nightly_spindle.store.changes import change_count
 from nightly_spindle.store.formats import carts_of as format_carts
 from nightly_spindle.store.formats import read_formats
 from nightly_spindle.store.holdings import read_holdings
 from nightly_spindle.store.item_reading import items_by_cart
 from nightly_spindle.store.pools import carts_of, read_pools
-from nightly_spindle.store.snapshot import (
-    CATEGORY_SIZE,
-    change_count,
-    items_since,
-    read_events,
-    read_roots,
-    read_rules,
-)
+from nightly_spindle.store.rules_reading import read_rules
+from nightly_spindle.store.snapshot import CATEGORY_SIZE, items_since, read_events, read_roots
 
 if TYPE_CHECKING:
     from concurrent.futures import Future

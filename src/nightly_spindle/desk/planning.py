@@ -23,10 +23,11 @@ from nightly_spindle.core.night import Night, plan_night
 from nightly_spindle.core.running import AirState
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.timebase import US
+from nightly_spindle.store.changes import change_count
 from nightly_spindle.store.database import DatabaseRefused
 from nightly_spindle.store.journal import load_state
 from nightly_spindle.store.messages import begin_messages
-from nightly_spindle.store.snapshot import Snapshot, change_count, open_station, overview
+from nightly_spindle.store.snapshot import Snapshot, open_station, overview
 
 HOURS = 12.0
 _log = logging.getLogger(__name__)

@@ -30,6 +30,7 @@ from nightly_spindle.intake.take import Taken, settle_source, take
 from nightly_spindle.intake.unmeasured import Unmeasured
 from nightly_spindle.intake.watch import Notifier, Watch
 from nightly_spindle.store import arrivals
+from nightly_spindle.store.changes import change_count
 from nightly_spindle.store.database import DatabaseRefused, connect
 from nightly_spindle.store.intake_reading import Arrival
 from nightly_spindle.store.items import Looked
@@ -39,7 +40,6 @@ from nightly_spindle.store.lock import Lock
 from nightly_spindle.store.messages import begin_messages
 from nightly_spindle.store.patience import Hangs, Patience
 from nightly_spindle.store.safekeeping import back_up_by_itself, backup_wanted
-from nightly_spindle.store.snapshot import change_count
 from nightly_spindle.store.station import read_settings
 
 _log = logging.getLogger(__name__)

@@ -20,9 +20,10 @@ from nightly_spindle.core.cues import Placed, placed
 from nightly_spindle.core.errors import InputFault
 from nightly_spindle.core.items import Item, Kind
 from nightly_spindle.core.matching import key, search_words
+from nightly_spindle.store.changes import change_count
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.item_reading import item_from, items_by_cart
-from nightly_spindle.store.snapshot import change_count, read_rules
+from nightly_spindle.store.rules_reading import read_rules
 
 if TYPE_CHECKING:
     import sqlite3

@@ -34,9 +34,10 @@ from nightly_spindle.core.making_stock import Stock
 from nightly_spindle.core.settings import StationSettings
 from nightly_spindle.core.slots import Period, Slot, slot_at, slots
 from nightly_spindle.core.timebase import US, local_from
+from nightly_spindle.store.changes import change_count
 from nightly_spindle.store.made_hours import made_from, read_made
 from nightly_spindle.store.own_logs import made_plays, plays_around, stock_of
-from nightly_spindle.store.snapshot import Snapshot, change_count, open_station
+from nightly_spindle.store.snapshot import Snapshot, open_station
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable

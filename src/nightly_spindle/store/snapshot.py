@@ -18,10 +18,10 @@ from nightly_spindle.core.log_meanings import Meaning, Means
 from nightly_spindle.core.programme import Programme
 from nightly_spindle.core.rotation import turn_order
 from nightly_spindle.core.safekeeping import Backup, Standing, backup_standing
-from nightly_spindle.core.settings import settings_from
 from nightly_spindle.core.timebase import US
 from nightly_spindle.store.campaigns import carts_of as spot_carts
 from nightly_spindle.store.campaigns import fillers_of, read_spots
+from nightly_spindle.store.changes import change_count
 from nightly_spindle.store.database import connect
 from nightly_spindle.store.events import read_timed_events
 from nightly_spindle.store.formats import carts_of as format_carts
@@ -32,7 +32,7 @@ from nightly_spindle.store.log_reader import LogReader
 from nightly_spindle.store.patience import Patience
 from nightly_spindle.store.pools import carts_of, read_pools
 from nightly_spindle.store.roots import look_at_files, note_files
-from nightly_spindle.store.segues import read_segues
+from nightly_spindle.store.rules_reading import read_rules
 from nightly_spindle.store.station import absolute
 
 if TYPE_CHECKING:
@@ -41,8 +41,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.events import TimedEvent
     from nightly_spindle.core.items import Item
     from nightly_spindle.core.running import AirState
-    from nightly_spindle.core.segue_rules import Segues
-    from nightly_spindle.core.settings import StationSettings
 
 _DROPS = "SELECT * FROM log_drop ORDER BY id"
 _BACK_US = 26 * 3600 * US  # the longest day there is: its log may still be on air
@@ -178,22 +176,10 @@ def read_roots(connection: sqlite3.Connection, folder: Path) -> tuple[str, ...]:
     )
 
 
-def change_count(connection: sqlite3.Connection) -> int:
-    """Return how often the station was edited: when it grows there is something to read."""
-    return int(connection.execute("SELECT count FROM change").fetchone()[0])
-
-
 def items_since(connection: sqlite3.Connection, folder: Path, version: int) -> Iterator[Item]:
     """Read the items that were edited after the station's edit of that number."""
     for row in connection.execute(f"{ITEM} WHERE i.version > ?", (version,)):
         yield item_from(row, folder)
-
-
-def read_rules(connection: sqlite3.Connection) -> tuple[StationSettings, Segues]:
-    """Read the station's settings, and all that it says of segues."""
-    rows = connection.execute("SELECT name, value FROM setting").fetchall()
-    settings = settings_from({row["name"]: row["value"] for row in rows})
-    return settings, read_segues(connection, settings.segue)
 
 
 def overview(folder: Path, cart: int) -> bytes:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from nightly_spindle.store.snapshot import Snapshot, change_count, open_station
+from nightly_spindle.store.changes import change_count
+from nightly_spindle.store.snapshot import Snapshot, open_station
 
 if TYPE_CHECKING:
     from pathlib import Path
