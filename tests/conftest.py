@@ -13,12 +13,12 @@ import numpy as np
 import pytest
 import soundfile
 
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Ending, Item, Kind, Measure
-from nightly_spindle.core.timebase import US, resolve_local
+from nightly_spindle.core.base.timebase import US, resolve_local
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Ending, Item, Kind, Measure
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import new_station
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.programme.snapshot import open_station
 
 hypothesis.settings.register_profile("same", derandomize=True, deadline=None)
 hypothesis.settings.load_profile("same")  # a run says the same each time

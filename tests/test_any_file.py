@@ -13,11 +13,11 @@ from nightly_spindle.audio.files import ABSURD, FileSource
 from nightly_spindle.audio.limiter import Limiter
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.errors import AudioUnreadable, LogUnreadable
-from nightly_spindle.core.intake import IntakeOptions, State
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.logs import read_log
-from nightly_spindle.core.plain_files import read_plain
+from nightly_spindle.core.base.errors import AudioUnreadable, LogUnreadable
+from nightly_spindle.core.base.plain_files import read_plain
+from nightly_spindle.core.library.intake import IntakeOptions, State
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.logs.log_reading import read_log
 from nightly_spindle.intake import look as looking
 from nightly_spindle.intake.bring_in import Intake, bring_in
 

@@ -17,9 +17,9 @@ from nightly_spindle.audio.limiter import THRESHOLD_DBFS, Limiter
 from nightly_spindle.audio.loudness import Meter, k_weighting
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.mixer import shape
-from nightly_spindle.core.errors import AudioUnreadable
-from nightly_spindle.core.items import FALL_DB, Ending
-from nightly_spindle.core.markers import Curve
+from nightly_spindle.core.base.errors import AudioUnreadable
+from nightly_spindle.core.library.items import FALL_DB, Ending
+from nightly_spindle.core.library.markers import Curve
 
 
 def sine(rate, *parts, hz=1000.0):

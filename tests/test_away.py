@@ -11,21 +11,21 @@ from hypothesis import strategies as st
 from test_sequencer import HOUR, MIDNIGHT, Logs, programme, run, state_at
 
 from nightly_spindle.air.kept_start import KeptStart, kept_settings
-from nightly_spindle.core.away import Away, away_for, why_away
-from nightly_spindle.core.events import Entry
-from nightly_spindle.core.items import TONE_CART
-from nightly_spindle.core.kept_time import cannot_play
-from nightly_spindle.core.loading import load_late
-from nightly_spindle.core.rehearsal import Recorder
-from nightly_spindle.core.running import NET, Awaited, Outcome, Source
-from nightly_spindle.core.safety_net import line_up
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.timebase import US
-from nightly_spindle.store import roots
-from nightly_spindle.store.journal import encode_state
-from nightly_spindle.store.state_file import StateFile, pack, read_kept
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.library.items import TONE_CART
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.away_lines import cannot_play
+from nightly_spindle.core.playout.log_loading import load_late
+from nightly_spindle.core.playout.rehearsal import Recorder
+from nightly_spindle.core.playout.safety_net import line_up
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.away_folders import Away, away_for, why_away
+from nightly_spindle.core.programme.running_order import NET, Awaited, Outcome, Source
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.store.base import roots
+from nightly_spindle.store.playout.journal import encode_state
+from nightly_spindle.store.playout.state_file import StateFile, pack, read_kept
 
 MUSIC = [make_item(n, 150 + 9 * (n % 11)) for n in range(1, 61)]  # below /music
 HERE = [replace(make_item(n, 200 + 7 * n % 60), path=f"/here/{n}.flac") for n in range(101, 121)]

@@ -16,15 +16,15 @@ from conftest import RATE, ZONE, beep, day_slot, song_names, write_log
 from test_engine import Air, wait
 
 from nightly_spindle.air.client import ask
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.timebase import broadcast_day, zone
+from nightly_spindle.core.base.timebase import broadcast_day, zone
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Kind
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.place import intake_pid
-from nightly_spindle.store import items, lists
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.lock import holder
-from nightly_spindle.store.uses import uses_of
+from nightly_spindle.store.base.lock import holder
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import items, lists
+from nightly_spindle.store.reports.item_uses import uses_of
 
 pytestmark = pytest.mark.engine
 
@@ -105,7 +105,7 @@ def test_where_items_are_used_is_said(on_air, station):
 
 
 def test_what_is_brought_in_late_is_found_by_the_log_of_tonight(on_air, station, tmp_path):
-    from nightly_spindle.store.snapshot import open_station
+    from nightly_spindle.store.programme.snapshot import open_station
 
     tomorrow = date.today() + timedelta(days=1)
     path = tmp_path / "Wren - Late.wav"

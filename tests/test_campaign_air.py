@@ -22,35 +22,41 @@ from test_sequencer import Logs, state_at
 
 from nightly_spindle.air.render import render
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Flow, IfLate, Starts
-from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
-from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
-from nightly_spindle.core.event_sources import EventSources
-from nightly_spindle.core.events import Entry, TimedEvent
-from nightly_spindle.core.filling import sweep
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.log_line import LogLine
-from nightly_spindle.core.matching import Match, Status
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.rehearsal import Recorder
-from nightly_spindle.core.running import AirState, Outcome
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.spot_state import BreakRef
-from nightly_spindle.core.spots import Booking, SpotPlan
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import LoadLog, PlayBreak, PlayItem
-from nightly_spindle.core.timebase import US, resolve_local
+from nightly_spindle.core.base.timebase import US, resolve_local
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.steps import LoadLog, PlayBreak, PlayItem
+from nightly_spindle.core.events.timed_events import Entry, TimedEvent
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.logs.log_line import LogLine
+from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.break_fill import sweep
+from nightly_spindle.core.playout.rehearsal import Recorder
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.event_sources import EventSources
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import AirState, Outcome
+from nightly_spindle.core.station.log_sources import LogDrop, LogReading, ReadingState
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.core.traffic.break_patterns import (
+    BreakOptions,
+    BreakPattern,
+    Flow,
+    IfLate,
+    Starts,
+)
+from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
+from nightly_spindle.core.traffic.spot_plan import Booking, SpotPlan
+from nightly_spindle.core.traffic.spot_state import BreakRef
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store.campaign_board import proof_of_play
-from nightly_spindle.store.campaigns import save_break, save_campaigns
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import as_run_between
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.placings import place
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.playout.journal import as_run_between
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.reports.campaign_board import proof_of_play
+from nightly_spindle.store.reports.spot_placements import place
+from nightly_spindle.store.traffic.campaigns import save_break, save_campaigns
 
 TZ = ZoneInfo("Europe/Lisbon")
 DAY = date(2026, 11, 30)
@@ -320,7 +326,7 @@ def selling(tmp_path_factory):
 
 
 def open_items():
-    from nightly_spindle.store import tables as t
+    from nightly_spindle.store.base import tables as t
 
     return t.item.select().where(t.item.c.kind == "spot")
 

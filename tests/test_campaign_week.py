@@ -17,21 +17,21 @@ import pytest
 import soundfile
 from conftest import beep, build_station
 
-from nightly_spindle.core.asrun import records
-from nightly_spindle.core.breaks import BreakOptions, BreakPattern, IfLate
-from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.spot_reports import PROOF_COLUMNS, proof_cells, table_csv
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.timebase import US, resolve_local
+from nightly_spindle.core.base.timebase import US, resolve_local
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.reports.as_run import records
+from nightly_spindle.core.reports.spot_reports import PROOF_COLUMNS, proof_cells, table_csv
+from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern, IfLate
+from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store.campaign_board import proof_of_play, spot_sheet
-from nightly_spindle.store.campaigns import save_break, save_campaigns
-from nightly_spindle.store.journal import Journal, encode_state, last_seen, load_state
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.placings import place
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.playout.journal import Journal, encode_state, last_seen, load_state
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.reports.campaign_board import proof_of_play, spot_sheet
+from nightly_spindle.store.reports.spot_placements import place
+from nightly_spindle.store.traffic.campaigns import save_break, save_campaigns
 
 TZ = ZoneInfo("Europe/Lisbon")
 MONDAY = date(2026, 11, 30)

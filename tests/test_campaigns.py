@@ -14,10 +14,30 @@ from exact_placing import exact_cost
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.break_places import Calendar, break_places
-from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Starts, check_break
-from nightly_spindle.core.campaign_csv import COLUMNS, orders_from_csv
-from nightly_spindle.core.campaigns import (
+from nightly_spindle.core.base.errors import InputFault, SettingRefused
+from nightly_spindle.core.base.timebase import US, local_from, resolve_local
+from nightly_spindle.core.calendar.day_plans import DayPlan, Plans, painted
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.calendar.week_grid import HOURS, HourGrid, grid_from
+from nightly_spindle.core.events.steps import Clear
+from nightly_spindle.core.events.timed_events import Entry, EventOptions, TimedEvent
+from nightly_spindle.core.music.format_clocks import FormatClock
+from nightly_spindle.core.music.formats import FormatPlan
+from nightly_spindle.core.overlays.overlay_pools import Demand as Turns
+from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn, taken
+from nightly_spindle.core.programme.event_sources import EventSources
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.reports.spot_findings import break_findings, campaign_findings, lost_pins
+from nightly_spindle.core.reports.spot_reports import table_csv
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.core.traffic.break_patterns import (
+    BreakOptions,
+    BreakPattern,
+    Starts,
+    check_break,
+)
+from nightly_spindle.core.traffic.campaign_csv import COLUMNS, orders_from_csv
+from nightly_spindle.core.traffic.campaigns import (
     Campaign,
     CampaignOptions,
     Copy,
@@ -28,26 +48,11 @@ from nightly_spindle.core.campaigns import (
     campaign_values,
     check_campaign,
 )
-from nightly_spindle.core.day_plans import DayPlan, Plans, painted
-from nightly_spindle.core.errors import InputFault, SettingRefused
-from nightly_spindle.core.event_sources import EventSources
-from nightly_spindle.core.events import Entry, EventOptions, TimedEvent
-from nightly_spindle.core.format_clocks import FormatClock
-from nightly_spindle.core.formats import FormatPlan
-from nightly_spindle.core.hour_grid import HOURS, HourGrid, grid_from
-from nightly_spindle.core.overlay_pools import Demand as Turns
-from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
-from nightly_spindle.core.placing import place_spots
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.quotas import Heard, quota
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.spot_checks import break_findings, campaign_findings, lost_pins
-from nightly_spindle.core.spot_demand import Demand
-from nightly_spindle.core.spot_reports import table_csv
-from nightly_spindle.core.spots import SpotPlan
-from nightly_spindle.core.steps import Clear
-from nightly_spindle.core.timebase import US, local_from, resolve_local
+from nightly_spindle.core.traffic.coming_breaks import Calendar, break_places
+from nightly_spindle.core.traffic.order_quotas import Heard, quota
+from nightly_spindle.core.traffic.spot_demand import Demand
+from nightly_spindle.core.traffic.spot_placement import place_spots
+from nightly_spindle.core.traffic.spot_plan import SpotPlan
 
 TZ = ZoneInfo("Europe/Lisbon")
 MONDAY = date(2026, 11, 30)

@@ -18,20 +18,20 @@ from test_campaign_air import selling as selling_
 from test_campaign_week import Life
 from test_library_desk import LONG, dragged, drop, undo
 
-from nightly_spindle.core.breaks import BreakOptions, BreakPattern
-from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Per
-from nightly_spindle.core.hour_grid import grid_from
-from nightly_spindle.core.timebase import US
-from nightly_spindle.store.campaigns import (
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.calendar.week_grid import grid_from
+from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern
+from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Per
+from nightly_spindle.store.base.station_folder import read_settings
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.traffic.campaigns import (
     placed_rows,
     put_placed,
     restore_campaigns,
     save_break,
     save_campaigns,
 )
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import read_settings
 
 LEFT, NONE, CTRL = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.Key.Key_Control
 window, selling = test_desk.window, selling_

@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from nightly_spindle.air.control import Control
 from nightly_spindle.air.engine import Engine
 from nightly_spindle.air.places import socket_path
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.timebase import US
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.store.programme.snapshot import open_station
 
 NOON = 1_764_000_000 * US
 

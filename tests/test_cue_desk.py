@@ -13,10 +13,10 @@ from PySide6.QtGui import QImage, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication
 from test_library_desk import LONG, carts, undo
 
-from nightly_spindle.core.markers import Marker, Marks
-from nightly_spindle.core.segue_rules import ANY, Overlap
-from nightly_spindle.desk.cue_session import Spot
-from nightly_spindle.store.catalogue import Catalogue
+from nightly_spindle.core.library.markers import Marker, Marks
+from nightly_spindle.core.segues.segue_rules import ANY, Overlap
+from nightly_spindle.desk.markers.marker_session import Spot
+from nightly_spindle.store.library.catalogue import Catalogue
 
 KEY = Qt.Key
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier

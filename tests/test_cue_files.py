@@ -23,16 +23,16 @@ from test_intake import Running
 from test_station import out, view
 
 from nightly_spindle.audio.chunks import Point, Told, read_points, write_points
-from nightly_spindle.core.errors import AudioUnreadable, InputFault
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.markers import Marker, Marks
+from nightly_spindle.core.base.errors import AudioUnreadable, InputFault
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.markers import Marker, Marks
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store import marking
-from nightly_spindle.store.catalogue import Catalogue
-from nightly_spindle.store.cue_files import sidecar_of
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.station_folder import read_settings
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import marking
+from nightly_spindle.store.library.catalogue import Catalogue
+from nightly_spindle.store.library.marker_files import sidecar_of
 
 
 class CartInfo(ctypes.Structure):
@@ -158,7 +158,7 @@ def test_a_crash_while_writing_leaves_the_old_file(tmp_path):
     old = path.read_bytes()
     code = (
         "from pathlib import Path; from nightly_spindle.audio.chunks import *;"
-        "from nightly_spindle.core.markers import Marker; print('go', flush=True);\n"
+        "from nightly_spindle.core.library.markers import Marker; print('go', flush=True);\n"
         f"write_points(Path({str(path)!r}), [Point(Marker.SEGUE, 5)], Told('x'))"
     )
     seen = set()

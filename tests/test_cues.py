@@ -8,14 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from test_sequencer import SONGS, Logs, programme, run, state_at
 
-from nightly_spindle.core.actions import FadeVoice, StartVoice
-from nightly_spindle.core.cue_files import from_row, from_sidecar, marks_at, sidecar, table_row
-from nightly_spindle.core.cues import checked_marks, cues_of, natural_segue, placed, sure_words
-from nightly_spindle.core.errors import InputFault, SettingRefused
-from nightly_spindle.core.items import FALL_DB, Kind
-from nightly_spindle.core.joins import MOST_GAP_S, plan_join, soonest_pass, span
-from nightly_spindle.core.levels import Levels, gain, offsets_from, offsets_text
-from nightly_spindle.core.markers import (
+from nightly_spindle.core.base.errors import InputFault, SettingRefused
+from nightly_spindle.core.base.timebase import US, parse_stamp, stamp
+from nightly_spindle.core.library.items import FALL_DB, Kind
+from nightly_spindle.core.library.loudness_gain import Levels, gain, offsets_from, offsets_text
+from nightly_spindle.core.library.markers import (
     Curve,
     Marker,
     Marks,
@@ -25,8 +22,25 @@ from nightly_spindle.core.markers import (
     shaping_from,
     shaping_values,
 )
-from nightly_spindle.core.running import Outcome
-from nightly_spindle.core.segue_rules import (
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.running_order import Outcome
+from nightly_spindle.core.programme.sequencer_actions import FadeVoice, StartVoice
+from nightly_spindle.core.segues.effective_markers import (
+    checked_marks,
+    cues_of,
+    natural_segue,
+    placed,
+    sure_words,
+)
+from nightly_spindle.core.segues.joins import MOST_GAP_S, plan_join, soonest_pass, span
+from nightly_spindle.core.segues.marker_files import (
+    from_row,
+    from_sidecar,
+    marks_at,
+    sidecar,
+    table_row,
+)
+from nightly_spindle.core.segues.segue_rules import (
     ANY,
     PRESETS,
     JoinEdit,
@@ -38,9 +52,7 @@ from nightly_spindle.core.segue_rules import (
     pair_rule,
     sentences,
 )
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings, settings_from, texts_from
-from nightly_spindle.core.timebase import US, parse_stamp, stamp
+from nightly_spindle.core.station.settings import StationSettings, settings_from, texts_from
 
 SECONDS = st.floats(0, 200).map(lambda s: round(s, 3))
 MAYBE = st.none() | SECONDS

@@ -20,13 +20,13 @@ from test_sequencer import MIDNIGHT, SONGS, Logs, programme, state_at
 
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.places import engine_pid
-from nightly_spindle.core.night import lands, plan_night
-from nightly_spindle.core.timebase import US
-from nightly_spindle.desk import theme
-from nightly_spindle.desk.app import application, open_window
-from nightly_spindle.desk.nightline import NightLine
-from nightly_spindle.desk.planning import Planned
-from nightly_spindle.store.station import set_settings
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.reports.timeline import lands, plan_night
+from nightly_spindle.desk.kit import theme
+from nightly_spindle.desk.kit.planning_process import Planned
+from nightly_spindle.desk.shell.app import application, open_window
+from nightly_spindle.desk.timeline.timeline import NightLine
+from nightly_spindle.store.base.station_folder import set_settings
 
 DUE = f"{(datetime.now(ZoneInfo(ZONE)).hour + 6) % 24:02}:00"
 
@@ -268,7 +268,7 @@ def test_texts_keep_their_contrast():
 
 def test_rows_are_copied_as_text(qtbot):
     application()
-    from nightly_spindle.desk.order_table import OrderTable
+    from nightly_spindle.desk.playout.running_order_table import OrderTable
 
     plan = planned(programme([make_item(1, 60)]), state_at(MIDNIGHT - 1800 * US, [1]), 1)
     table = OrderTable(theme.DARK)

@@ -21,11 +21,11 @@ from PySide6.QtWidgets import (
 )
 from test_library_desk import LONG
 
-from nightly_spindle.core.event_templates import TEMPLATES
-from nightly_spindle.core.settings import OutputRules, SendTo
-from nightly_spindle.desk import choice_box
-from nightly_spindle.desk.output_card import OutputCard
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.core.events.event_templates import TEMPLATES
+from nightly_spindle.core.station.settings import OutputRules, SendTo
+from nightly_spindle.desk.kit import choice_box
+from nightly_spindle.desk.station.output_card import OutputCard
+from nightly_spindle.store.base.station_folder import read_settings
 
 window, station = test_desk.window, test_desk.station
 LEFT = Qt.MouseButton.LeftButton

@@ -8,12 +8,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nightly_spindle.audio.mixer import Mixer, Voice
-from nightly_spindle.core.actions import FadeVoice, StartOverlay, StartVoice
-from nightly_spindle.core.ducking import DuckCurve, Ducking, duck_frames, duck_part, voice_over_bed
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.levels import Levels
-from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.running import Line, Origin, Overlay, Play, Source, Where
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.library.loudness_gain import Levels
+from nightly_spindle.core.library.markers import Curve
+from nightly_spindle.core.programme.running_order import Line, Origin, Overlay, Play, Source, Where
+from nightly_spindle.core.programme.sequencer_actions import FadeVoice, StartOverlay, StartVoice
+from nightly_spindle.core.segues.ducking import (
+    DuckCurve,
+    Ducking,
+    duck_frames,
+    duck_part,
+    voice_over_bed,
+)
 
 AT = 1000 * RATE
 

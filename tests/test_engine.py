@@ -24,15 +24,15 @@ from conftest import RATE, song_names, write_log
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.errors import EnvironmentFault, NotOnAir
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import TONE_CART, Kind
-from nightly_spindle.core.running import AirState, Source
+from nightly_spindle.core.base.errors import EnvironmentFault, NotOnAir
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import TONE_CART, Kind
+from nightly_spindle.core.programme.running_order import AirState, Source
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store.catalogue import Catalogue
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import alarms_between, as_run_between
-from nightly_spindle.store.messages import last_messages
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.messages import last_messages
+from nightly_spindle.store.library.catalogue import Catalogue
+from nightly_spindle.store.playout.journal import alarms_between, as_run_between
 
 pytestmark = pytest.mark.engine
 DAY = date(2026, 11, 24)
@@ -232,8 +232,8 @@ def test_a_killed_engine_is_back_in_its_place_and_says_so(station, air, kills):
 
 def expect_place(before, after):
     """The item on air must be the one, at the place, that the state before leads to."""
-    from nightly_spindle.core.start import take_the_air
-    from nightly_spindle.store.snapshot import open_station
+    from nightly_spindle.core.playout.air_start import take_the_air
+    from nightly_spindle.store.programme.snapshot import open_station
 
     folder = Path(after["state"]["playing"]["item"]["path"]).parent.parent.parent
     snapshot = open_station(folder)

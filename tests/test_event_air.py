@@ -12,8 +12,8 @@ from test_log_drops import out, view
 
 from nightly_spindle.air.client import ask
 from nightly_spindle.standins.stream_server import Manner, StreamFault, StreamServer
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import alarms_between
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.playout.journal import alarms_between
 
 pytestmark = pytest.mark.engine
 BELL = 1009  # 1500 Hz, 2 s

@@ -12,23 +12,12 @@ from hypothesis import strategies as st
 from test_event_firing import HOLDINGS, event, station
 from test_event_rules import day_rules
 
-from nightly_spindle.core.block_plan import Fits, holds
-from nightly_spindle.core.dayparts import Repeat
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
-from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.event_calendar import from_calendar, to_calendar
-from nightly_spindle.core.event_checks import check_events
-from nightly_spindle.core.event_sources import EventSources
-from nightly_spindle.core.events import (
-    AfterSongs,
-    Beside,
-    BlockEnd,
-    Entry,
-    Inside,
-    check_event,
-)
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.steps import (
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.base.timebase import US, local_from, us_from
+from nightly_spindle.core.calendar.dayparts import Repeat
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.event_icalendar import from_calendar, to_calendar
+from nightly_spindle.core.events.steps import (
     Clear,
     GoBack,
     LoadLog,
@@ -37,7 +26,18 @@ from nightly_spindle.core.steps import (
     PlayList,
     SetMode,
 )
-from nightly_spindle.core.timebase import US, local_from, us_from
+from nightly_spindle.core.events.timed_events import (
+    AfterSongs,
+    Beside,
+    BlockEnd,
+    Entry,
+    Inside,
+    check_event,
+)
+from nightly_spindle.core.playout.event_length_plan import Fits, holds
+from nightly_spindle.core.programme.event_sources import EventSources
+from nightly_spindle.core.reports.event_findings import check_events
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
 
 NOW = us_from(datetime(2026, 11, 23, 12, tzinfo=UTC))  # a Monday
 LISBON = ZoneInfo("Europe/Lisbon")
@@ -278,7 +278,7 @@ def test_a_broken_calendar_is_refused_in_a_sentence(data):
 
 
 def test_a_folder_whose_files_are_not_in_the_library_says_so():
-    from nightly_spindle.core.steps import PlayFolder
+    from nightly_spindle.core.events.steps import PlayFolder
 
     programme = station(named("Promos", 1, rule("2020-01-01T21:00"), Entry.NEXT, PlayFolder("p")))
     programme.set_events(programme.events, {}, EventSources(folders={"p": ()}, strays={"p": 3}))

@@ -8,13 +8,14 @@ import pytest
 from conftest import build_station
 from test_log_drops import out, view
 
-from nightly_spindle.core.events import Over
-from nightly_spindle.core.timebase import US, us_from
-from nightly_spindle.store import book, schema
-from nightly_spindle.store.events import over_and_done, remove_events, restore_events, retire
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.lists import make_list
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.core.base.timebase import US, us_from
+from nightly_spindle.core.events.timed_events import Over
+from nightly_spindle.store.base import schema
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.events.events import over_and_done, remove_events, restore_events, retire
+from nightly_spindle.store.library.lists import make_list
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.station import book_reading, station_book
 
 
 @pytest.fixture
@@ -108,7 +109,7 @@ def test_events_go_round_through_json_calendar_and_book(listed, capsys, tmp_path
     plain = [{k: v for k, v in one.items() if k not in {"sentence", "next", "runs_s", "room_s"}}
              for one in before]  # fmt: skip
     assert view(capsys, "events", "export", listed, tmp_path / "week.ics")["events"] == 6
-    there = book.read_station(listed)
+    there = station_book.read_station(listed)
     (tmp_path / "events.json").write_text(json.dumps(plain))
     other = build_station(tmp_path / "other")
     for how in (["import", other, tmp_path / "week.ics"],
@@ -117,17 +118,17 @@ def test_events_go_round_through_json_calendar_and_book(listed, capsys, tmp_path
         again = view(capsys, "events", "list", other)
         assert sorted(one["sentence"] for one in again) == sorted(o["sentence"] for o in before)
         assert len(again) == 6  # those of the same name were changed, not doubled
-    book.write_book(there, tmp_path / "b.json")
+    station_book.write_book(there, tmp_path / "b.json")
     assert there["format"] == "nightly-spindle-book-7"
     with Library(listed) as library:
         remove_events(library, [1, 2, 3])
     with Library(listed) as library:
-        book.apply_book(library, book.read_book(tmp_path / "b.json"))
-    assert book.read_station(listed) == there
+        station_book.apply_book(library, book_reading.read_book(tmp_path / "b.json"))
+    assert station_book.read_station(listed) == there
 
 
 def test_an_older_books_events_are_numbered(listed, tmp_path):
-    made = book.read_station(listed) | {"format": "nightly-spindle-book-3"}
+    made = station_book.read_station(listed) | {"format": "nightly-spindle-book-3"}
     made["events"] = [
         {"name": name, "start": "2020-01-01T00:00:00", "rrule": "FREQ=DAILY", "exdates": [],
          "entry": "cut in", "steps": [{"step": "load log", "drop": 1, "placement": "replace"}],
@@ -135,7 +136,7 @@ def test_an_older_books_events_are_numbered(listed, tmp_path):
         for name in ("Load", "Load again")
     ]  # fmt: skip
     (tmp_path / "b.json").write_text(json.dumps(made))
-    events = book.read_book(tmp_path / "b.json")["events"]
+    events = book_reading.read_book(tmp_path / "b.json")["events"]
     assert [(e["id"], e["rule"], e["options"]) for e in events] == [(1, {}, {}), (2, {}, {})]
 
 

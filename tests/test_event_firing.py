@@ -13,29 +13,11 @@ from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 from test_sequencer import Logs, run, state_at
 
-from nightly_spindle.core.actions import Fired
-from nightly_spindle.core.dayparts import Repeat
-from nightly_spindle.core.drops import LogDrop
-from nightly_spindle.core.event_sources import EventSources, stream_cart
-from nightly_spindle.core.events import (
-    AfterSongs,
-    BlockEnd,
-    Entry,
-    EventOptions,
-    Inside,
-    TimedEvent,
-)
-from nightly_spindle.core.findings import Finding
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.landing import GRID_S, Piece, fit
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.rehearsal import rehearse
-from nightly_spindle.core.running import AirState, Outcome, Source
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import (
+from nightly_spindle.core.base.findings import Finding
+from nightly_spindle.core.base.timebase import US, us_from
+from nightly_spindle.core.calendar.dayparts import Repeat
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.steps import (
     Clear,
     GoBack,
     LoadLog,
@@ -51,8 +33,26 @@ from nightly_spindle.core.steps import (
     SetOverlays,
     ShowText,
 )
-from nightly_spindle.core.timebase import US, us_from
-from nightly_spindle.store.journal import decode_state, encode_state
+from nightly_spindle.core.events.timed_events import (
+    AfterSongs,
+    BlockEnd,
+    Entry,
+    EventOptions,
+    Inside,
+    TimedEvent,
+)
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.rehearsal import rehearse
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.playout.timing_fit import GRID_S, Piece, fit
+from nightly_spindle.core.programme.event_sources import EventSources, stream_cart
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import AirState, Outcome, Source
+from nightly_spindle.core.programme.sequencer_actions import Fired
+from nightly_spindle.core.station.log_sources import LogDrop
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.store.playout.journal import decode_state, encode_state
 
 TEN = us_from(datetime(2026, 11, 24, 10, tzinfo=UTC))  # also ten in Lisbon
 SONGS = [make_item(n, 160 + 7.3 * n) for n in range(1, 13)]

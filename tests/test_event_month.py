@@ -8,27 +8,11 @@ from zoneinfo import ZoneInfo
 from conftest import RATE, make_item
 from test_sequencer import Logs
 
-from nightly_spindle.core.dayparts import Repeat
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
-from nightly_spindle.core.event_sources import EventSources
-from nightly_spindle.core.event_values import joined
-from nightly_spindle.core.events import (
-    AfterSongs,
-    Beside,
-    BlockEnd,
-    Entry,
-    EventOptions,
-    Inside,
-    TimedEvent,
-)
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.rehearsal import Recorder, rehearse
-from nightly_spindle.core.running import AirState
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.steps import (
+from nightly_spindle.core.base.timebase import US, local_from, resolve_local
+from nightly_spindle.core.calendar.dayparts import Repeat
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.event_values import joined
+from nightly_spindle.core.events.steps import (
     Clear,
     GoBack,
     LoadLog,
@@ -44,8 +28,24 @@ from nightly_spindle.core.steps import (
     SetOverlays,
     ShowText,
 )
-from nightly_spindle.core.timebase import US, local_from, resolve_local
-from nightly_spindle.store.journal import decode_state, encode_state
+from nightly_spindle.core.events.timed_events import (
+    AfterSongs,
+    Beside,
+    BlockEnd,
+    Entry,
+    EventOptions,
+    Inside,
+    TimedEvent,
+)
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.playout.rehearsal import Recorder, rehearse
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.event_sources import EventSources
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.store.playout.journal import decode_state, encode_state
 
 TZ = ZoneInfo("Europe/Lisbon")
 FIRST = date(2026, 10, 5)

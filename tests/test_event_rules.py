@@ -8,11 +8,14 @@ from dateutil.rrule import rrulestr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.day_rules import DayRule, day_rule_from
-from nightly_spindle.core.dayparts import Repeat
-from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.event_values import event_values, events_from
-from nightly_spindle.core.events import (
+from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.timebase import US, iso, local_from, resolve_local, us_from
+from nightly_spindle.core.calendar.day_rules import DayRule, day_rule_from
+from nightly_spindle.core.calendar.dayparts import Repeat
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.event_values import event_values, events_from
+from nightly_spindle.core.events.steps import STEPS, step_from, step_values
+from nightly_spindle.core.events.timed_events import (
     AfterSongs,
     Beside,
     BlockEnd,
@@ -22,10 +25,7 @@ from nightly_spindle.core.events import (
     TimedEvent,
     check_event,
 )
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.steps import STEPS, step_from, step_values
-from nightly_spindle.core.timebase import US, iso, local_from, resolve_local, us_from
-from nightly_spindle.core.week import Box, Does, in_lanes, next_firings
+from nightly_spindle.core.reports.event_week import Box, Does, in_lanes, next_firings
 
 LISBON = ZoneInfo("Europe/Lisbon")
 ZONES = [LISBON, ZoneInfo("America/New_York"), ZoneInfo("Australia/Lord_Howe"), ZoneInfo("UTC")]

@@ -14,15 +14,15 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from test_library_desk import LONG, undo, window  # noqa: F401
 
-from nightly_spindle.core.dayparts import Repeat
-from nightly_spindle.core.events import Entry, EventOptions, TimedEvent
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.steps import PlayItem, PlayList
-from nightly_spindle.core.timebase import US, local_from
-from nightly_spindle.store.events import save_events
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.lists import make_list
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.core.base.timebase import US, local_from
+from nightly_spindle.core.calendar.dayparts import Repeat
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.steps import PlayItem, PlayList
+from nightly_spindle.core.events.timed_events import Entry, EventOptions, TimedEvent
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.events.events import save_events
+from nightly_spindle.store.library.lists import make_list
+from nightly_spindle.store.programme.snapshot import open_station
 
 KEY, CTRL, ALT = Qt.Key, Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 LEFT = Qt.MouseButton.LeftButton

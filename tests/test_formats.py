@@ -18,24 +18,24 @@ from test_campaign_week import Life
 from test_engine import Air, wait
 
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.day_plans import DayOptions, DayPlan, Plans, painted
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
-from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.events import Entry
-from nightly_spindle.core.format_clocks import minute_text, slot_from, strip_from, strip_text
-from nightly_spindle.core.matching import key, search_words
-from nightly_spindle.core.rehearsal import Recorder
-from nightly_spindle.core.slots import Period, slot_at
-from nightly_spindle.core.song_names import artists_of, song_key, title_of
-from nightly_spindle.core.steps import Placement
-from nightly_spindle.core.timebase import US, resolve_local
-from nightly_spindle.store import categories
-from nightly_spindle.store import tables as t
-from nightly_spindle.store.formats import save_day
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.log_drops import save_drop
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import new_station
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.base.timebase import US, resolve_local
+from nightly_spindle.core.calendar.day_plans import DayOptions, DayPlan, Plans, painted
+from nightly_spindle.core.calendar.log_periods import Period, slot_at
+from nightly_spindle.core.events.steps import Placement
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.library.song_names import artists_of, song_key, title_of
+from nightly_spindle.core.logs.log_matching import key, search_words
+from nightly_spindle.core.music.format_clocks import minute_text, slot_from, strip_from, strip_text
+from nightly_spindle.core.playout.rehearsal import Recorder
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
+from nightly_spindle.store.base import tables as t
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import categories
+from nightly_spindle.store.logs.log_source_edits import save_drop
+from nightly_spindle.store.music.formats import save_day
+from nightly_spindle.store.programme.snapshot import open_station
 
 TZ = ZoneInfo(ZONE)
 EVENING = datetime(2026, 12, 1, 20, tzinfo=TZ)
@@ -338,8 +338,8 @@ def test_made_hours_take_the_air_land_and_survive_kills(songs, capsys):
 
 def _make(folder, begin_us, end_us):
     """Make hours as of long before them."""
-    from nightly_spindle.store.made_hours import write_made
-    from nightly_spindle.store.own_logs import make_logs
+    from nightly_spindle.store.music.made_hours import write_made
+    from nightly_spindle.store.reports.log_makings import make_logs
 
     snapshot = open_station(folder)
     made = make_logs(snapshot, begin_us, end_us, begin_us - 24 * HOUR)
@@ -373,7 +373,7 @@ def test_a_night_from_a_log_into_rotation_and_back_keeps_its_distances(songs, ca
     snapshot = open_station(songs)
     begin = us(EVENING) - 60 * US
     snapshot.prepare(begin, begin + 8 * HOUR)
-    from nightly_spindle.core.start import take_the_air
+    from nightly_spindle.core.playout.air_start import take_the_air
 
     sequencer, begun = take_the_air(snapshot.programme, None, begin)
     recorder = Recorder()
@@ -514,7 +514,7 @@ def test_a_break_of_a_clock_comes_in_its_place(songs, capsys):
 
 
 def test_migration_0008_leaves_items_and_categories_as_usual(tmp_path, monkeypatch):
-    from nightly_spindle.store import schema
+    from nightly_spindle.store.base import schema
 
     folder = tmp_path / "old"
     folder.mkdir()

@@ -18,8 +18,8 @@ from test_campaigns_desk import pull, redo, typed
 from test_library_desk import LONG, undo
 
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.format_clocks import SlotKind
-from nightly_spindle.core.made_logs import Mode
+from nightly_spindle.core.music.format_clocks import SlotKind
+from nightly_spindle.core.music.made_logs import Mode
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier

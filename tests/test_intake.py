@@ -16,9 +16,8 @@ from conftest import RATE, ZONE, beep
 from test_engine import Air, wait
 
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.cues import cues_of
-from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.intake import (
+from nightly_spindle.core.base.errors import InputFault, StorageFault
+from nightly_spindle.core.library.intake import (
     IntakeJob,
     IntakeOptions,
     Markers,
@@ -27,9 +26,10 @@ from nightly_spindle.core.intake import (
     State,
     Waits,
 )
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.markers import Marks
-from nightly_spindle.core.settings import Trimming
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.library.markers import Marks
+from nightly_spindle.core.segues.effective_markers import cues_of
+from nightly_spindle.core.station.settings import Trimming
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.look import Task, look
 from nightly_spindle.intake.place import intake_pid
@@ -37,13 +37,13 @@ from nightly_spindle.intake.take import take
 from nightly_spindle.intake.walk import Unusable, audio_below
 from nightly_spindle.intake.watch import REST_S, Watch, being_written
 from nightly_spindle.standins import synth
-from nightly_spindle.store import arrivals, intake_reading, items, jobs, marking
-from nightly_spindle.store.catalogue import Catalogue, Query
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.safekeeping import backups, verify
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import new_station
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import arrivals, intake_jobs, intake_reading, items, marking
+from nightly_spindle.store.library.catalogue import Catalogue, Query
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.station.backups import backups, verify
 
 
 @pytest.fixture
@@ -122,7 +122,7 @@ def test_a_folder_dropped_in_becomes_a_clean_library_without_a_click(bare, tmp_p
     inbox.mkdir()
     with Library(bare) as library:
         options = IntakeOptions(categories=("New",), first=2000, source=Source.MOVE)
-        jobs.save_job(library, IntakeJob(0, "Songs", str(inbox), options))
+        intake_jobs.save_job(library, IntakeJob(0, "Songs", str(inbox), options))
     running = intake(bare)
     # real files of several formats, in a folder of folders, with a loop of links in it
     made = tmp_path / "made"
@@ -213,7 +213,7 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
     soundfile.write(desk / line, beep(14, 600), RATE)
     options = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME)
     with Library(bare) as library:
-        jobs.save_job(library, IntakeJob(0, "News", str(desk), options))
+        intake_jobs.save_job(library, IntakeJob(0, "News", str(desk), options))
     running = intake(bare)
     assert settled(bare, 1, running)[line].cart == 500
     with Library(bare) as library:
@@ -310,7 +310,7 @@ def test_a_folder_that_vanishes_is_told_and_taken_up_again(tmp_path):
 
 def test_two_jobs_on_one_folder_are_refused(bare, tmp_path):
     with Library(bare) as library:
-        jobs.save_job(library, IntakeJob(0, "One", str(tmp_path / "in")))
+        intake_jobs.save_job(library, IntakeJob(0, "One", str(tmp_path / "in")))
     for name, folder, subfolders, why in (
         ("Two", tmp_path / "in", True, "watched by “One” already"),
         ("Two", tmp_path / "in/deep", False, "watched by “One” already"),
@@ -319,10 +319,10 @@ def test_two_jobs_on_one_folder_are_refused(bare, tmp_path):
         ("Own", bare / "audio", True, "station's own audio"),
     ):
         with pytest.raises(InputFault, match=why), Library(bare) as library:
-            jobs.save_job(library, IntakeJob(0, name, str(folder), subfolders=subfolders))
+            intake_jobs.save_job(library, IntakeJob(0, name, str(folder), subfolders=subfolders))
     with Library(bare) as library:  # beside each other they may be
-        jobs.save_job(library, IntakeJob(0, "Two", str(tmp_path), subfolders=False))
-        jobs.save_job(library, IntakeJob(0, "Off", str(tmp_path / "in"), enabled=False))
+        intake_jobs.save_job(library, IntakeJob(0, "Two", str(tmp_path), subfolders=False))
+        intake_jobs.save_job(library, IntakeJob(0, "Off", str(tmp_path / "in"), enabled=False))
 
 
 # -- hostile files -----------------------------------------------------------------------------

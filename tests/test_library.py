@@ -19,9 +19,9 @@ from nightly_spindle.audio.fingerprint import same_sound
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.tags import LONGEST, clean, read_tags
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.cues import kept_marks
-from nightly_spindle.core.errors import InputFault, LogUnreadable, SettingRefused
-from nightly_spindle.core.intake import (
+from nightly_spindle.core.base.errors import InputFault, LogUnreadable, SettingRefused
+from nightly_spindle.core.base.timebase import zone
+from nightly_spindle.core.library.intake import (
     IntakeOptions,
     Numbering,
     State,
@@ -35,21 +35,21 @@ from nightly_spindle.core.intake import (
     options_values,
     tags_for,
 )
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.log_xspf import XSPF
-from nightly_spindle.core.markers import Marks
-from nightly_spindle.core.playlists import Track, m3u, playlist_files, xspf
-from nightly_spindle.core.running_time import running_time
-from nightly_spindle.core.segue_rules import Segues
-from nightly_spindle.core.timebase import zone
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.library.markers import Marks
+from nightly_spindle.core.logs.log_xspf import XSPF
+from nightly_spindle.core.logs.playlists import Track, m3u, playlist_files, xspf
+from nightly_spindle.core.segues.effective_markers import kept_marks
+from nightly_spindle.core.segues.list_length import running_time
+from nightly_spindle.core.segues.segue_rules import Segues
 from nightly_spindle.standins import synth
-from nightly_spindle.store import categories, exchange, items, lists
-from nightly_spindle.store.catalogue import SORTS, Catalogue, Query
-from nightly_spindle.store.changes import change_count
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.uses import uses_of
+from nightly_spindle.store.base.changes import change_count
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import categories, exchange, items, lists
+from nightly_spindle.store.library.catalogue import SORTS, Catalogue, Query
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.reports.item_uses import uses_of
 
 
 def found(folder, words="", **narrowed):
@@ -340,7 +340,7 @@ def test_bad_edits_change_nothing_and_say_why(station):
 
 
 def test_replaced_audio_is_found_by_the_logs_that_name_the_old(station, tmp_path):
-    from nightly_spindle.core.logs import parse_log
+    from nightly_spindle.core.logs.log_reading import parse_log
 
     with Library(station) as library:
         items.take_over(library, 1005, 1001)
@@ -362,8 +362,8 @@ def test_a_list_runs_as_long_as_the_sequencer_airs_it(station):
 
     names = [n for n in song_names(station) if n.startswith("song")]
     write_log(station, date(2026, 11, 24), names)
-    from nightly_spindle.cli.begin import begin
-    from nightly_spindle.core.rehearsal import rehearse
+    from nightly_spindle.cli.base.begun_sequencer import begin
+    from nightly_spindle.core.playout.rehearsal import rehearse
 
     snapshot, sequencer, begun = begin(str(station), "2026-11-24T00:00", 0.2)
     night = rehearse(snapshot.programme, sequencer, begun, 0.2).sounding()[: len(names)]

@@ -15,18 +15,18 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, QSettings, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication
 from PySide6.QtWidgets import QApplication, QInputDialog, QMessageBox, QTableView
 
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.timebase import length
-from nightly_spindle.desk import groups
-from nightly_spindle.desk.app import application, open_window
-from nightly_spindle.desk.item_table import MIME
-from nightly_spindle.desk.lists_page import seconds_from
+from nightly_spindle.core.base.timebase import length
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.desk.library import groups
+from nightly_spindle.desk.library.item_table import MIME
+from nightly_spindle.desk.library.lists_page import seconds_from
+from nightly_spindle.desk.shell.app import application, open_window
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.place import intake_pid
-from nightly_spindle.store import lists
-from nightly_spindle.store.catalogue import Catalogue, Query
-from nightly_spindle.store.library import Library
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import lists
+from nightly_spindle.store.library.catalogue import Catalogue, Query
 
 LONG = 30_000
 
@@ -376,7 +376,7 @@ def test_listening_follows_and_ends(qtbot, library):
 
 def test_artists_albums_and_saving_what_is_shown(qtbot, library, station, tmp_path):
     with Library(station) as opened:
-        from nightly_spindle.store import items as store_items
+        from nightly_spindle.store.library import items as store_items
 
         store_items.edit(opened, [1001, 1002], {"artist": "Wren", "album": "Low"})
         store_items.edit(opened, [1003], {"artist": "Wren"})
@@ -398,27 +398,27 @@ def test_artists_albums_and_saving_what_is_shown(qtbot, library, station, tmp_pa
 
 
 def test_the_station_is_kept_safe_from_the_desk(qtbot, window, station, tmp_path):
-    from nightly_spindle.store import book, safekeeping
+    from nightly_spindle.store.station import backups, station_book
 
     qtbot.keyClick(window, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier)
     place = window.station
     qtbot.waitUntil(lambda: place.head.text() == "There is no backup yet.", timeout=LONG)
     qtbot.mouseClick(place.now, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: place.head.text().startswith("Last backup"), timeout=LONG)
-    assert len(safekeeping.backups(station)) == 1
+    assert len(backups.backups(station)) == 1
     made = next(iter(sorted(station.joinpath("audio/song").iterdir())))
     made.unlink()
     qtbot.mouseClick(place.look, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: place.told.text().startswith("1 things are wrong"), timeout=LONG)
-    wanted = book.read_station(station)
+    wanted = station_book.read_station(station)
     wanted["settings"]["name"] = "Other pier"
-    book.write_book(wanted, tmp_path / "b.json")
+    station_book.write_book(wanted, tmp_path / "b.json")
     place.preview_book(tmp_path / "b.json")
     qtbot.waitUntil(lambda: place.asking is not None and place.asking.isVisible(), timeout=LONG)
     assert place.report.item(0).text() == "setting name: Pier → Other pier"
-    assert book.read_station(station)["settings"]["name"] == "Pier", "not before it is said"
+    assert station_book.read_station(station)["settings"]["name"] == "Pier", "not before it is said"
     answer(qtbot, place, "Apply")
     qtbot.waitUntil(lambda: place.told.text().startswith("Applied"), timeout=LONG)
-    assert book.read_station(station)["settings"]["name"] == "Other pier"
+    assert station_book.read_station(station)["settings"]["name"] == "Other pier"
     place.preview_book(Path(station / "station.db"))
     qtbot.waitUntil(lambda: "is not JSON" in place.told.text(), timeout=LONG)

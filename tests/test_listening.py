@@ -14,15 +14,15 @@ from conftest import beep
 
 from nightly_spindle.air.player import Player
 from nightly_spindle.audio.measure import measure_file
-from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.core.markers import Curve, Marks, Shaping
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.running import AirState, Line, Origin, Source
-from nightly_spindle.core.segue_rules import JoinEdit, SegueRule, Segues
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.desk.join_session import JoinSession, Meeting
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.library.items import Item, Kind
+from nightly_spindle.core.library.markers import Curve, Marks, Shaping
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import AirState, Line, Origin, Source
+from nightly_spindle.core.segues.segue_rules import JoinEdit, SegueRule, Segues
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.desk.waves.join_session import JoinSession, Meeting
 from nightly_spindle.standins import listen
 
 

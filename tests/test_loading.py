@@ -8,9 +8,29 @@ from conftest import RATE, make_item
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.actions import Dropped, LogLoaded
-from nightly_spindle.core.asrun import records
-from nightly_spindle.core.drops import (
+from nightly_spindle.core.base.findings import Finding
+from nightly_spindle.core.base.timebase import US, us_from
+from nightly_spindle.core.calendar.log_periods import Period
+from nightly_spindle.core.events.steps import Placement
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.logs.log_line import LogLine
+from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.rehearsal import Recorder
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import (
+    AirState,
+    Line,
+    LoadOrder,
+    Origin,
+    Outcome,
+    Source,
+)
+from nightly_spindle.core.programme.sequencer_actions import Dropped, LogLoaded
+from nightly_spindle.core.reports.as_run import records
+from nightly_spindle.core.station.log_sources import (
     Change,
     DropOptions,
     Late,
@@ -22,20 +42,7 @@ from nightly_spindle.core.drops import (
     Rest,
     Short,
 )
-from nightly_spindle.core.events import Entry
-from nightly_spindle.core.findings import Finding
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.log_line import LogLine
-from nightly_spindle.core.matching import Match, Status
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.rehearsal import Recorder
-from nightly_spindle.core.running import AirState, Line, LoadOrder, Origin, Outcome, Source
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.slots import Period
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import Placement
-from nightly_spindle.core.timebase import US, us_from
+from nightly_spindle.core.station.settings import StationSettings
 
 NOON = us_from(datetime(2026, 11, 24, 12, tzinfo=UTC))
 MIN = 60 * US

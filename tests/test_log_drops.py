@@ -15,29 +15,30 @@ from test_engine import Air, lines, wait
 
 from nightly_spindle.air.client import ask
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
-from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.events import Entry
-from nightly_spindle.core.log_edits import LogEdit, Op
-from nightly_spindle.core.log_writers import COLUMNS
-from nightly_spindle.core.logs import LogFormat, read_log
-from nightly_spindle.core.rehearsal import rehearse
-from nightly_spindle.core.segue_rules import ANY, pair_rule
-from nightly_spindle.core.slots import Period
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import Placement
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.calendar.log_periods import Period
+from nightly_spindle.core.events.steps import Placement
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.logs.log_edits import LogEdit, Op
+from nightly_spindle.core.logs.log_reading import LogFormat, read_log
+from nightly_spindle.core.logs.log_writers import COLUMNS
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.rehearsal import rehearse
+from nightly_spindle.core.segues.segue_rules import ANY, pair_rule
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, Short
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.service import Service
 from nightly_spindle.standins.scheduler import Fault, entries_of, leave_log
-from nightly_spindle.store import log_reader, schema
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import alarms_between
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.log_board import LogBoard
-from nightly_spindle.store.log_drops import save_drop, set_edits, settle
-from nightly_spindle.store.log_reader import LogReader
-from nightly_spindle.store.segues import set_rule
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.store.base import schema
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.logs import log_reader
+from nightly_spindle.store.logs.log_reader import LogReader
+from nightly_spindle.store.logs.log_source_edits import save_drop, set_edits, settle
+from nightly_spindle.store.playout.journal import alarms_between
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.reports.log_boards import LogBoard
+from nightly_spindle.store.segues.segues import set_rule
 
 DAY = date(2026, 11, 24)
 LONG_AGO = (10**9, 10**9)

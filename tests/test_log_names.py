@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nightly_spindle.core.drops import Dated, DropOptions, Loads, LogDrop, Long, Rest, check_drop
-from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.name_pattern import (
+from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.timebase import US, local_from, resolve_local
+from nightly_spindle.core.calendar.dated_names import (
     Entry,
     candidates,
     check_pattern,
@@ -20,9 +20,17 @@ from nightly_spindle.core.name_pattern import (
     read_name,
     written,
 )
-from nightly_spindle.core.slots import Period, slot_at, slots
-from nightly_spindle.core.steps import Placement
-from nightly_spindle.core.timebase import US, local_from, resolve_local
+from nightly_spindle.core.calendar.log_periods import Period, slot_at, slots
+from nightly_spindle.core.events.steps import Placement
+from nightly_spindle.core.station.log_sources import (
+    Dated,
+    DropOptions,
+    Loads,
+    LogDrop,
+    Long,
+    Rest,
+    check_drop,
+)
 
 LISBON = ZoneInfo("Europe/Lisbon")
 HOUR = 3600 * US

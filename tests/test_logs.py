@@ -10,15 +10,11 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from nightly_spindle.core.errors import LogUnreadable, SettingRefused
-from nightly_spindle.core.log_edits import LogEdit, Op, applied, edit_from_values, next_key
-from nightly_spindle.core.log_line import LogLine, path_of
-from nightly_spindle.core.log_meanings import Meaning, Means, meaning_from, meant, tag_of
-from nightly_spindle.core.log_tables import parse_columns, propose_columns, propose_csv
-from nightly_spindle.core.log_text import lines_of
-from nightly_spindle.core.log_writers import COLUMNS, LogEntry, write_log
-from nightly_spindle.core.logs import LogFormat, parse_log, read_log
-from nightly_spindle.core.matching import (
+from nightly_spindle.core.base.errors import LogUnreadable, SettingRefused
+from nightly_spindle.core.library.song_names import Likeness, song_key
+from nightly_spindle.core.logs.log_edits import LogEdit, Op, applied, edit_from_values, next_key
+from nightly_spindle.core.logs.log_line import LogLine, path_of
+from nightly_spindle.core.logs.log_matching import (
     Candidate,
     Known,
     Match,
@@ -29,7 +25,11 @@ from nightly_spindle.core.matching import (
     name_key,
     translate,
 )
-from nightly_spindle.core.song_names import Likeness, song_key
+from nightly_spindle.core.logs.log_meanings import Meaning, Means, meaning_from, meant, tag_of
+from nightly_spindle.core.logs.log_reading import LogFormat, parse_log, read_log
+from nightly_spindle.core.logs.log_tables import parse_columns, propose_columns, propose_csv
+from nightly_spindle.core.logs.log_text import lines_of
+from nightly_spindle.core.logs.log_writers import COLUMNS, LogEntry, write_log
 
 ROOT = "/srv/music"
 NAMES = {

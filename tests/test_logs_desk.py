@@ -12,8 +12,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QComboBox
 from test_library_desk import LONG, click_row, dragged, drop, undo, window  # noqa: F401
 
-from nightly_spindle.desk.log_table import needs_settling
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.desk.logs.log_table import needs_settling
+from nightly_spindle.store.programme.snapshot import open_station
 
 KEY, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
 TOMORROW = date.today() + timedelta(days=1)
@@ -137,8 +137,8 @@ def test_missing_lines_are_settled_moved_dropped_and_taken_back(qtbot, logs, sta
 
 
 def test_one_from_a_category_in_its_place_and_the_log_exported(qtbot, logs, station, tmp_path):
-    from nightly_spindle.store import categories
-    from nightly_spindle.store.library import Library
+    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.library import categories
 
     with Library(station) as library:
         categories.add(library, categories.make(library, "Fillers"), [1003])
@@ -204,8 +204,8 @@ def test_statuses_have_a_shape_each(qtbot, logs):
     from PySide6.QtCore import QPointF
     from PySide6.QtGui import QColor, QImage, QPainter
 
-    from nightly_spindle.core.board import LogState
-    from nightly_spindle.desk.log_board_view import paint_state
+    from nightly_spindle.core.reports.log_status import LogState
+    from nightly_spindle.desk.logs.log_board_view import paint_state
 
     seen = {}
     for state in LogState:

@@ -14,24 +14,24 @@ from exact_making import least_cost
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.apportion import next_turn, sainte_lague
-from nightly_spindle.core.format_clocks import ClockOptions, FormatClock, strip_from
-from nightly_spindle.core.format_stats import gini
-from nightly_spindle.core.formats import FormatPlan, Rotating, Turn
-from nightly_spindle.core.hour_needs import ABOUT_S, FIXED_S, HourTask, ShowTime, Taken
-from nightly_spindle.core.items import Item, Kind, Measure
-from nightly_spindle.core.line_up import LineUp
-from nightly_spindle.core.log_making import Maker
-from nightly_spindle.core.made_edits import HourEditor
-from nightly_spindle.core.making_stock import Stock
-from nightly_spindle.core.rotation_rules import Rule, RuleKind
-from nightly_spindle.core.rule_costs import FIRM, RuleCosts
-from nightly_spindle.core.slots import Period, slots
-from nightly_spindle.core.song_names import artists_of, title_of
-from nightly_spindle.core.timebase import US, us_from
-from nightly_spindle.core.turn_card import TurnCard
-from nightly_spindle.core.turn_table import Track, TurnTable
-from nightly_spindle.core.wall_hours import WallHours
+from nightly_spindle.core.base.apportion import next_turn, sainte_lague
+from nightly_spindle.core.base.timebase import US, us_from
+from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.log_periods import Period, slots
+from nightly_spindle.core.library.items import Item, Kind, Measure
+from nightly_spindle.core.library.rotation_card import TurnCard
+from nightly_spindle.core.library.song_names import artists_of, title_of
+from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock, strip_from
+from nightly_spindle.core.music.formats import FormatPlan, Rotating, Turn
+from nightly_spindle.core.music.hour_segments import ABOUT_S, FIXED_S, HourTask, ShowTime, Taken
+from nightly_spindle.core.music.log_making import Maker
+from nightly_spindle.core.music.made_edits import HourEditor
+from nightly_spindle.core.music.making_stock import Stock
+from nightly_spindle.core.music.play_columns import LineUp
+from nightly_spindle.core.music.rotation_columns import Track, TurnTable
+from nightly_spindle.core.music.rotation_rules import Rule, RuleKind
+from nightly_spindle.core.music.rotation_stats import gini
+from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
 
 LISBON = ZoneInfo("Europe/Lisbon")
 DAY_START = time(5, 0)

@@ -17,17 +17,17 @@ from nightly_spindle.audio.join_level import CUT_DB, LASTS_S, Side, assess, join
 from nightly_spindle.audio.markers import find_markers
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.peaks import onset, read_peaks, read_samples, spectrogram, zero_crossing
-from nightly_spindle.core.actions import StartVoice
-from nightly_spindle.core.cues import fallen_at, natural_segue
-from nightly_spindle.core.items import FALL_DB, Ending, Item, Kind, Measure
-from nightly_spindle.core.joins import plan_join, span
-from nightly_spindle.core.levels import Levels, gain
-from nightly_spindle.core.markers import Marks, Shaping
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.running import AirState, Line, Origin, Source
-from nightly_spindle.core.segue_rules import Overlap, SegueRule, Segues
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings, Trimming
+from nightly_spindle.core.library.items import FALL_DB, Ending, Item, Kind, Measure
+from nightly_spindle.core.library.loudness_gain import Levels, gain
+from nightly_spindle.core.library.markers import Marks, Shaping
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import AirState, Line, Origin, Source
+from nightly_spindle.core.programme.sequencer_actions import StartVoice
+from nightly_spindle.core.segues.effective_markers import fallen_at, natural_segue
+from nightly_spindle.core.segues.joins import plan_join, span
+from nightly_spindle.core.segues.segue_rules import Overlap, SegueRule, Segues
+from nightly_spindle.core.station.settings import StationSettings, Trimming
 from nightly_spindle.standins import demo
 from nightly_spindle.standins.demo_catalogue import SONGS
 

@@ -21,21 +21,21 @@ from test_log_drops import out, view
 
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.render import render
-from nightly_spindle.cli.begin import begin
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.markers import Marks
-from nightly_spindle.core.overlay_pools import Fits, Lies, Member, Pool, PoolOptions, Use
+from nightly_spindle.cli.base.begun_sequencer import begin
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.library.markers import Marks
+from nightly_spindle.core.overlays.overlay_pools import Fits, Lies, Member, Pool, PoolOptions, Use
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import demo
 from nightly_spindle.standins.demo_catalogue import SONGS
 from nightly_spindle.standins.demo_logs import leave_logs
-from nightly_spindle.store.catalogue import Catalogue, Query
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.marking import set_by_hand
-from nightly_spindle.store.pools import save_pool
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import new_station
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library.catalogue import Catalogue, Query
+from nightly_spindle.store.library.marking import set_by_hand
+from nightly_spindle.store.overlays.pools import save_pool
+from nightly_spindle.store.programme.snapshot import open_station
 
 DAY = date(2026, 11, 24)
 BED, VOCAL, SWEEP, SPOKEN = 400, 2200, 5000, 7000

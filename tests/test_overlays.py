@@ -13,14 +13,15 @@ from hypothesis import strategies as st
 from scipy.stats import chisquare
 from test_sequencer import Logs, state_at
 
-from nightly_spindle.core.cues import cues_of
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
-from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.events import Entry, TimedEvent
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.log_meanings import meaning_from
-from nightly_spindle.core.markers import Marks, Shaping
-from nightly_spindle.core.overlay_pools import (
+from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.timebase import US, resolve_local, to_frames
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.steps import LoadLog, PlayItem, SetOverlays
+from nightly_spindle.core.events.timed_events import Entry, TimedEvent
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.library.markers import Marks, Shaping
+from nightly_spindle.core.logs.log_meanings import meaning_from
+from nightly_spindle.core.overlays.overlay_pools import (
     Edge,
     Fits,
     Lies,
@@ -33,17 +34,23 @@ from nightly_spindle.core.overlay_pools import (
     pool_from,
     pool_values,
 )
-from nightly_spindle.core.overlay_turns import FRESH, in_turn, taken
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.rehearsal import Recorder, rehearse
-from nightly_spindle.core.running import Line, Origin, OverlayWish, Source, Where, Wish
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import OverlayRules, StationSettings
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import LoadLog, PlayItem, SetOverlays
-from nightly_spindle.core.timebase import US, resolve_local, to_frames
-from nightly_spindle.store.journal import decode_state, encode_state
+from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn, taken
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.rehearsal import Recorder, rehearse
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import (
+    Line,
+    Origin,
+    OverlayWish,
+    Source,
+    Where,
+    Wish,
+)
+from nightly_spindle.core.segues.effective_markers import cues_of
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
+from nightly_spindle.core.station.settings import OverlayRules, StationSettings
+from nightly_spindle.store.playout.journal import decode_state, encode_state
 
 TZ = ZoneInfo("Europe/Lisbon")
 NOON = resolve_local(datetime(2026, 11, 24, 12), TZ)

@@ -14,17 +14,17 @@ from test_desk import on_air
 from test_library_desk import LONG, undo
 
 from nightly_spindle.air.client import ask
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.markers import Marks
-from nightly_spindle.core.overlay_pools import Member, Pool, PoolOptions, Use
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.library.markers import Marks
+from nightly_spindle.core.overlays.overlay_pools import Member, Pool, PoolOptions, Use
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store.catalogue import Catalogue, Query
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.marking import set_by_hand
-from nightly_spindle.store.pools import save_pool
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.store.base.station_folder import read_settings
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library.catalogue import Catalogue, Query
+from nightly_spindle.store.library.marking import set_by_hand
+from nightly_spindle.store.overlays.pools import save_pool
+from nightly_spindle.store.programme.snapshot import open_station
 
 KEY, SHIFT = Qt.Key, Qt.KeyboardModifier.ShiftModifier
 LEFT = Qt.MouseButton.LeftButton

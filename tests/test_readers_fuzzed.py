@@ -8,12 +8,12 @@ import pytest
 from conftest import RATE
 from fuzzing import fuzz
 
-from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.event_calendar import from_calendar
-from nightly_spindle.core.running import AirState
-from nightly_spindle.core.timebase import US
-from nightly_spindle.store.journal import encode_state
-from nightly_spindle.store.state_file import StateFile, pack
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.events.event_icalendar import from_calendar
+from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.store.playout.journal import encode_state
+from nightly_spindle.store.playout.state_file import StateFile, pack
 
 NOW = round(datetime(2026, 11, 24, tzinfo=UTC).timestamp()) * US
 

@@ -18,22 +18,24 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.book import compare
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop
-from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.findings import Severity
-from nightly_spindle.core.intake import IntakeJob, IntakeOptions
-from nightly_spindle.core.log_meanings import Meaning, Means
-from nightly_spindle.core.safekeeping import Backup, backup_due, backup_standing, surplus
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.slots import Period
-from nightly_spindle.core.timebase import US
-from nightly_spindle.store import book, categories, items, jobs, lists, log_drops, safekeeping
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import new_station, set_settings
-from nightly_spindle.store.tables import timed_event
+from nightly_spindle.core.base.errors import InputFault, StorageFault
+from nightly_spindle.core.base.findings import Severity
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.calendar.log_periods import Period
+from nightly_spindle.core.library.intake import IntakeJob, IntakeOptions
+from nightly_spindle.core.logs.log_meanings import Meaning, Means
+from nightly_spindle.core.station.backups import Backup, backup_due, backup_standing, surplus
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.core.station.station_book import compare
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.station_folder import new_station, set_settings
+from nightly_spindle.store.base.tables import timed_event
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import categories, intake_jobs, items, lists
+from nightly_spindle.store.logs import log_source_edits
+from nightly_spindle.store.programme.snapshot import open_station
+from nightly_spindle.store.station import backups, book_reading, station_book
 
 DAY = 86_400 * US
 SETTINGS = StationSettings("S", ZONE)
@@ -53,7 +55,7 @@ def programmed(station):
         categories.make(library, "Empty")
         lists.set_target(library, lists.make_list(library, "Mine", [1003, 1001, 1003]), 3600.0)
         options = IntakeOptions(categories=("Night",))
-        jobs.save_job(library, IntakeJob(0, "In", "in", options, subfolders=False))
+        intake_jobs.save_job(library, IntakeJob(0, "In", "in", options, subfolders=False))
         items.take_over(library, 1005, 1004)
         items.edit(library, [1002], {"artist": "Wrén", "genre": "Tide"})
         options = DropOptions(period=Period.HOUR, loads=Loads.AT_TIME, lines_left=7)
@@ -61,8 +63,8 @@ def programmed(station):
         paths = (("M:\\Music", str(station / "audio")), ("N:", "/srv/n"))
         drop = LogDrop(0, "Hours", str(station / "h"), "%y%m%d%H.csv", options, paths, meanings)
         (station / "h").mkdir()
-        log_drops.save_drop(library, drop)
-        log_drops.settle(library, {"wren|lost": 1002})
+        log_source_edits.save_drop(library, drop)
+        log_source_edits.settle(library, {"wren|lost": 1002})
         library.run(timed_event.insert().values(
             name="Load the day's log", start="2020-01-01T00:00:00", rrule="FREQ=DAILY",
             entry="cut in", steps='[{"step": "load log", "drop": 1, "placement": "replace"}]',
@@ -118,7 +120,7 @@ def test_the_finding_stands_in_the_rehearsal(station, capsys):
     connection.close()
     night = json.loads(out(capsys, "rehearse", station, "--hours", "1", "--json")[1])
     assert [f["code"] for f in night["findings"]].count("backup-old") == 1
-    safekeeping.back_up_by_itself(station)
+    backups.back_up_by_itself(station)
     night = json.loads(out(capsys, "rehearse", station, "--hours", "1", "--json")[1])
     assert "backup-old" not in [f["code"] for f in night["findings"]]
 
@@ -144,13 +146,13 @@ def test_a_backup_made_while_the_station_is_written_to_is_whole(programmed, tmp_
         while not edits:
             time.sleep(0.01)
         for n in range(5):
-            safekeeping.back_up(programmed, tmp_path / f"{n}.zip")
+            backups.back_up(programmed, tmp_path / f"{n}.zip")
     finally:
         enough.set()
         thread.join()
     assert len(edits) > 3
     for n in range(5):
-        safekeeping.restore(tmp_path / f"{n}.zip", tmp_path / f"back{n}")
+        backups.restore(tmp_path / f"{n}.zip", tmp_path / f"back{n}")
         connection = connect(tmp_path / f"back{n}")
         rows = connection.execute("SELECT title FROM item WHERE cart IN (1001, 1002)").fetchall()
         assert len({row["title"] for row in rows}) == 1, "no edit is in it by half"
@@ -162,25 +164,25 @@ def test_what_is_restored_is_what_was_saved(programmed, tmp_path, capsys):
     told = out(capsys, "station", "restore", tmp_path / "b.zip", tmp_path / "new")
     assert told[0] == 0
     assert "things are amiss" in told[1], "its audio lay in the old folder"
-    assert book.read_station(tmp_path / "new") == book.read_station(programmed)
+    assert station_book.read_station(tmp_path / "new") == station_book.read_station(programmed)
     assert (tmp_path / "new/logs/2026-11-24.m3u").read_text() == "x.flac\n"
     # a station is replaced only when that is said, and is kept in its own backups
     with Library(programmed) as library:
         items.edit(library, [1001], {"title": "Later"})
-    later = book.read_station(programmed)
+    later = station_book.read_station(programmed)
     status, _, why = out(capsys, "station", "restore", tmp_path / "b.zip", programmed)
     assert (status, "holds a station already" in why) == (2, True)
     assert out(capsys, "station", "restore", tmp_path / "b.zip", programmed, "--replace")[0] == 0
-    assert book.read_station(programmed) != later
+    assert station_book.read_station(programmed) != later
     (kept,) = (programmed / "backups").glob("before restoring*")
-    safekeeping.restore(kept, tmp_path / "later")
-    assert book.read_station(tmp_path / "later") == later
+    backups.restore(kept, tmp_path / "later")
+    assert station_book.read_station(tmp_path / "later") == later
 
 
 @pytest.mark.parametrize("harm", ["cut", "flip", "empty", "text", "alien", "climbs", "newer"])
 def test_a_backup_that_is_not_sound_is_refused_and_nothing_is_touched(station, tmp_path, harm):
     good, bad = tmp_path / "good.zip", tmp_path / "bad.zip"
-    safekeeping.back_up(station, good)
+    backups.back_up(station, good)
     data = bytearray(good.read_bytes())
     with zipfile.ZipFile(good) as pack:
         parts = {name: pack.read(name) for name in pack.namelist()}
@@ -205,7 +207,7 @@ def test_a_backup_that_is_not_sound_is_refused_and_nothing_is_touched(station, t
                          "text": b"no backup"}[harm])  # fmt: skip
     before = files(station)
     with pytest.raises(InputFault) as told:
-        safekeeping.restore(bad, station, replace=True)
+        backups.restore(bad, station, replace=True)
     assert str(bad) in str(told.value)
     assert files(station) == before
 
@@ -213,10 +215,10 @@ def test_a_backup_that_is_not_sound_is_refused_and_nothing_is_touched(station, t
 def test_a_backup_that_cannot_be_written_leaves_nothing_and_is_noted(station, tmp_path, capsys):
     (tmp_path / "file").write_text("x")
     with pytest.raises(StorageFault, match=r"b\.zip cannot be written: "):
-        safekeeping.back_up(station, tmp_path / "file" / "b.zip")
+        backups.back_up(station, tmp_path / "file" / "b.zip")
     set_settings(station, {"backup_folder": str(tmp_path / "file")})
     assert out(capsys, "station", "backup", station)[0] == 1
-    (tried,) = safekeeping.backups(station)
+    (tried,) = backups.backups(station)
     assert "cannot be written" in tried.problem
 
 
@@ -227,7 +229,7 @@ def test_only_so_many_are_kept(station, tmp_path, monkeypatch):
     (place / "other.zip").write_text("not ours")
     for n in range(4):  # the stamp is to the second: made in other seconds
         (place / f"Pier 2020010{n}T000000Z.backup.zip").write_text("old")
-    safekeeping.back_up_by_itself(station)
+    backups.back_up_by_itself(station)
     names = sorted(p.name for p in place.iterdir())
     assert len(names) == 3
     assert names[0] == "Pier 20200103T000000Z.backup.zip"
@@ -235,7 +237,7 @@ def test_only_so_many_are_kept(station, tmp_path, monkeypatch):
 
 
 def test_the_check_finds_what_is_wrong(programmed, capsys):
-    assert safekeeping.check(programmed) == []
+    assert backups.check(programmed) == []
     rows = {
         r["cart"]: r["path"] for r in connect(programmed).execute("SELECT cart, path FROM item")
     }
@@ -251,7 +253,7 @@ def test_the_check_finds_what_is_wrong(programmed, capsys):
     for page in range(3, len(data) // 4096, 2):
         data[page * 4096 : page * 4096 + 100] = os.urandom(100)
     (programmed / "station.db").write_bytes(data)
-    (one,) = [t for t in safekeeping.check(programmed) if t.grave][:1]
+    (one,) = [t for t in backups.check(programmed) if t.grave][:1]
     assert "malformed" in one.text or "database" in one.text.lower()
 
 
@@ -262,13 +264,13 @@ def test_export_of_what_was_applied_equals_it(programmed, tmp_path, capsys):
     path = tmp_path / "book.json"
     assert out(capsys, "station", "export", programmed, path)[0] == 0
     made = json.loads(path.read_text(encoding="utf-8"))
-    Draft202012Validator(json.loads(book.SCHEMA.read_text(encoding="utf-8"))).validate(made)
+    Draft202012Validator(json.loads(station_book.SCHEMA.read_text(encoding="utf-8"))).validate(made)
     assert "Nothing changes" in out(capsys, "station", "apply", programmed, path)[1]
     other = tmp_path / "other"
     new_station(other, {"name": "Other", "timezone": "Asia/Tokyo"})
     tried = json.loads(out(capsys, "station", "apply", other, path, "--try", "--json")[1])
     assert not tried["applied"]
-    assert book.read_station(other)["settings"]["name"] == "Other", "only tried"
+    assert station_book.read_station(other)["settings"]["name"] == "Other", "only tried"
     told = [change["text"] for change in tried["changes"]]
     assert "setting name: Other → Pier" in told
     assert "item 1002 “Lamp 1” is new" in told
@@ -279,20 +281,20 @@ def test_export_of_what_was_applied_equals_it(programmed, tmp_path, capsys):
 
 
 def test_a_book_takes_away_and_changes_too(programmed, tmp_path):
-    wanted = book.read_station(programmed)
+    wanted = station_book.read_station(programmed)
     with Library(programmed) as library:  # meanwhile somebody has worked on
         items.remove(library, [1003])
         items.edit(library, [1001], {"title": "Other"})
         categories.make(library, "Late")
         lists.make_list(library, "Late", [1001])
     waves = dict(connect(programmed).execute("SELECT cart, overview FROM item_sound").fetchall())
-    texts = [change.text for change in book.changes(programmed, wanted)]
+    texts = [change.text for change in station_book.changes(programmed, wanted)]
     assert "item 1003 “Lamp 2” is new" in texts
     assert "item 1001 “Lamp 0”: title Other → Lamp 0" in texts
     assert "list “Late” goes" in texts
     with Library(programmed) as library:
-        book.apply_book(library, wanted)
-    assert book.read_station(programmed) == wanted
+        station_book.apply_book(library, wanted)
+    assert station_book.read_station(programmed) == wanted
     after = dict(connect(programmed).execute("SELECT cart, overview FROM item_sound").fetchall())
     assert {c: after[c] for c in waves} == waves, "what is measured of items that stay is kept"
     assert open_station(programmed).programme.events
@@ -316,18 +318,18 @@ def test_a_book_takes_away_and_changes_too(programmed, tmp_path):
     ],
 )
 def test_a_wrong_book_is_refused_with_the_place(programmed, tmp_path, capsys, path, value, why):
-    made = book.read_station(programmed)
+    made = station_book.read_station(programmed)
     spot = made
     for step in path[:-1]:
         spot = spot[step]
     spot[path[-1]] = value
     (tmp_path / "b.json").write_text(json.dumps(made))
-    before = book.read_station(programmed)
+    before = station_book.read_station(programmed)
     status, _, told = out(capsys, "station", "apply", programmed, tmp_path / "b.json")
     assert status == 2
     assert why in told
     assert told.count("\n") == 1
-    assert book.read_station(programmed) == before
+    assert station_book.read_station(programmed) == before
 
 
 @given(text=st.text(max_size=200))
@@ -335,11 +337,11 @@ def test_no_text_is_taken_for_a_book(tmp_path_factory, text):
     path = tmp_path_factory.mktemp("b") / "b.json"
     path.write_text(text, encoding="utf-8", errors="surrogatepass")
     with pytest.raises(InputFault):
-        book.read_book(path)
+        book_reading.read_book(path)
 
 
 def test_a_book_compared_with_itself_is_the_same(programmed):
-    made = book.read_station(programmed)
+    made = station_book.read_station(programmed)
     assert compare(made, json.loads(json.dumps(made))) == []
 
 
@@ -352,9 +354,9 @@ def test_a_copy_is_marked_shares_its_audio_and_is_not_aired(programmed, tmp_path
     programme = open_station(copy).programme
     assert (programme.settings.name, programme.settings.copy_of) == ("Copy of Pier", "Pier")
     assert all(Path(i.path).is_relative_to(programmed) for i in programme.items.values())
-    assert safekeeping.check(copy) == []
+    assert backups.check(copy) == []
     with Library(copy) as library:
-        assert [job.enabled for job in jobs.intake_jobs(library)] == [False]
+        assert [job.enabled for job in intake_jobs.intake_jobs(library)] == [False]
         items.edit(library, [1001], {"title": "Tried"})
     assert open_station(programmed).programme.items[1001].title == "Lamp 0"
     told = subprocess.run([sys.executable, "-m", "nightly_spindle", "air", str(copy)],

@@ -13,9 +13,9 @@ from test_desk import on_air, order
 from test_library_desk import LONG, undo
 
 from nightly_spindle.air.client import ask
-from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.segue_rules import JoinEdit
-from nightly_spindle.store.catalogue import Catalogue
+from nightly_spindle.core.library.markers import Curve
+from nightly_spindle.core.segues.segue_rules import JoinEdit
+from nightly_spindle.store.library.catalogue import Catalogue
 
 station, window = test_desk.station, test_desk.window
 

@@ -7,27 +7,34 @@ from conftest import RATE, make_item
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.actions import Ended, FadeVoice, StartVoice
-from nightly_spindle.core.drops import LogDrop, LogReading, ReadingState
-from nightly_spindle.core.errors import InputFault
-from nightly_spindle.core.events import Entry, TimedEvent
-from nightly_spindle.core.findings import Finding
-from nightly_spindle.core.items import TONE_CART, Kind
-from nightly_spindle.core.joins import plan_join, span
-from nightly_spindle.core.log_line import LogLine
-from nightly_spindle.core.matching import Match, Status
-from nightly_spindle.core.name_pattern import Near
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.recurrence import every_day_at
-from nightly_spindle.core.rehearsal import Recorder, rehearse
-from nightly_spindle.core.rotation import next_song, turn_order
-from nightly_spindle.core.running import AirState, Heard, Line, Origin, Outcome, Source
-from nightly_spindle.core.segue_rules import Segues
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import LoadLog, Placement
-from nightly_spindle.core.timebase import US, us_from
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.base.findings import Finding
+from nightly_spindle.core.base.timebase import US, us_from
+from nightly_spindle.core.calendar.dated_names import Near
+from nightly_spindle.core.calendar.recurrence import every_day_at
+from nightly_spindle.core.events.steps import LoadLog, Placement
+from nightly_spindle.core.events.timed_events import Entry, TimedEvent
+from nightly_spindle.core.library.items import TONE_CART, Kind
+from nightly_spindle.core.logs.log_line import LogLine
+from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.rehearsal import Recorder, rehearse
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.rotation import next_song, turn_order
+from nightly_spindle.core.programme.running_order import (
+    AirState,
+    Heard,
+    Line,
+    Origin,
+    Outcome,
+    Source,
+)
+from nightly_spindle.core.programme.sequencer_actions import Ended, FadeVoice, StartVoice
+from nightly_spindle.core.segues.joins import plan_join, span
+from nightly_spindle.core.segues.segue_rules import Segues
+from nightly_spindle.core.station.log_sources import LogDrop, LogReading, ReadingState
+from nightly_spindle.core.station.settings import StationSettings
 
 MIDNIGHT = us_from(datetime(2026, 11, 24, tzinfo=UTC))  # also midnight in Lisbon
 HOUR = 3600 * US

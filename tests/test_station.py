@@ -16,23 +16,23 @@ import soundfile
 from conftest import RATE, beep, day_slot, song_names, write_log
 
 from nightly_spindle.cli.main import main
-from nightly_spindle.core.asrun import AsRun
-from nightly_spindle.core.drops import ReadingState
-from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.running import AirState
-from nightly_spindle.store.catalogue import Catalogue, Query
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import (
+from nightly_spindle.core.base.errors import InputFault, StorageFault
+from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.core.reports.as_run import AsRun
+from nightly_spindle.core.station.log_sources import ReadingState
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.schema import engine_for, migrate
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.library.catalogue import Catalogue, Query
+from nightly_spindle.store.playout.journal import (
     Journal,
     alarms_between,
     as_run_between,
     decode_state,
     encode_state,
 )
-from nightly_spindle.store.schema import engine_for, migrate
-from nightly_spindle.store.side_file import SIDE_FILE
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import new_station
+from nightly_spindle.store.playout.side_file import SIDE_FILE
+from nightly_spindle.store.programme.snapshot import open_station
 
 DAY = date(2026, 11, 24)
 
@@ -56,7 +56,7 @@ def test_migrations_make_the_schema_of_the_tables(tmp_path):
     from alembic.autogenerate import compare_metadata
     from alembic.migration import MigrationContext
 
-    from nightly_spindle.store.tables import metadata
+    from nightly_spindle.store.base.tables import metadata
 
     migrate(tmp_path / "x.db")
     engine = engine_for(tmp_path / "x.db")
@@ -67,7 +67,7 @@ def test_migrations_make_the_schema_of_the_tables(tmp_path):
 
 
 def test_migration_0002_keeps_what_the_first_schema_held(tmp_path, monkeypatch):
-    from nightly_spindle.store import database, schema
+    from nightly_spindle.store.base import database, schema
 
     monkeypatch.setattr(schema, "LATEST", "0001")
     migrate(tmp_path / "station.db")
@@ -92,7 +92,7 @@ def test_migration_0002_keeps_what_the_first_schema_held(tmp_path, monkeypatch):
 
 
 def test_migration_0009_keeps_the_alarms_that_were(tmp_path, monkeypatch):
-    from nightly_spindle.store import schema
+    from nightly_spindle.store.base import schema
 
     monkeypatch.setattr(schema, "LATEST", "0008")
     migrate(tmp_path / "station.db")
@@ -106,7 +106,7 @@ def test_migration_0009_keeps_the_alarms_that_were(tmp_path, monkeypatch):
 
 def older(folder, monkeypatch, version="0001"):
     """A database as an earlier program made it."""
-    from nightly_spindle.store import schema
+    from nightly_spindle.store.base import schema
 
     monkeypatch.setattr(schema, "LATEST", version)
     migrate(folder / "station.db")
@@ -117,13 +117,13 @@ def test_many_may_bring_a_database_up_to_date_at_once(tmp_path):
     program = f"""
 import sys, time
 from pathlib import Path
-from nightly_spindle.store import schema
+from nightly_spindle.store.base import schema
 folder = Path({str(tmp_path)!r})
 if sys.argv[1] == "make":
     schema.LATEST = "0001"
     schema.migrate(folder / "station.db")
 else:
-    from nightly_spindle.store.database import connect
+    from nightly_spindle.store.base.database import connect
     while time.time() < float(sys.argv[1]):
         pass
     connect(folder).close()

@@ -17,26 +17,26 @@ from nightly_spindle.air.places import AirLock, engine_pid, was_told_to_leave
 from nightly_spindle.air.readahead import Buffered
 from nightly_spindle.air.station_watcher import Newest, Opened, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
-from nightly_spindle.core.actions import StartVoice
-from nightly_spindle.core.asrun import Alarm, AsRun, fold_of
-from nightly_spindle.core.errors import AlreadyOnAir
-from nightly_spindle.core.findings import Finding, Severity
-from nightly_spindle.core.running import AirState, Line, Origin, Play
-from nightly_spindle.core.running import Source as From
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import (
+from nightly_spindle.core.base.errors import AlreadyOnAir
+from nightly_spindle.core.base.findings import Finding, Severity
+from nightly_spindle.core.programme.running_order import AirState, Line, Origin, Play
+from nightly_spindle.core.programme.running_order import Source as From
+from nightly_spindle.core.programme.sequencer_actions import StartVoice
+from nightly_spindle.core.reports.as_run import Alarm, AsRun, fold_of
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.messages import last_messages
+from nightly_spindle.store.base.patience import Hangs, Patience
+from nightly_spindle.store.base.roots import look_at_files, root_of
+from nightly_spindle.store.playout.journal import (
     Journal,
     alarms_between,
     as_run_between,
     encode_state,
     last_seen,
 )
-from nightly_spindle.store.messages import last_messages
-from nightly_spindle.store.patience import Hangs, Patience
-from nightly_spindle.store.roots import look_at_files, root_of
-from nightly_spindle.store.side_file import SIDE_FILE, SideFile
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.state_file import STATE_FILE, Kept, StateFile, pack, read_kept
+from nightly_spindle.store.playout.side_file import SIDE_FILE, SideFile
+from nightly_spindle.store.playout.state_file import STATE_FILE, Kept, StateFile, pack, read_kept
+from nightly_spindle.store.programme.snapshot import open_station
 
 FOREVER = 2**62
 
@@ -337,7 +337,7 @@ def test_an_engine_whose_pump_stands_says_so_before_it_ends(station):
 import time
 from pathlib import Path
 from nightly_spindle.air.watchdog import Watchdog, Watched
-from nightly_spindle.store.messages import begin_messages
+from nightly_spindle.store.base.messages import begin_messages
 begin_messages(Path({str(station)!r}), "engine", echo=False)
 stood = time.monotonic() - 20
 dog = Watchdog(lambda *_: None)
@@ -427,13 +427,13 @@ def test_messages_of_all_processes_come_by_time(tmp_path):
 
 
 def test_a_watched_folder_that_hangs_holds_up_no_other(station, tmp_path, monkeypatch, caplog):
-    from nightly_spindle.core.intake import IntakeJob
+    from nightly_spindle.core.library.intake import IntakeJob
     from nightly_spindle.intake import service as module
     from nightly_spindle.intake.watch import Watch
-    from nightly_spindle.store import arrivals
-    from nightly_spindle.store.intake_reading import Seen
-    from nightly_spindle.store.jobs import intake_jobs, save_job
-    from nightly_spindle.store.library import Library
+    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.library import arrivals
+    from nightly_spindle.store.library.intake_jobs import intake_jobs, save_job
+    from nightly_spindle.store.library.intake_reading import Seen
 
     hang, asked = threading.Event(), []
     service = module.Service(station)
@@ -474,11 +474,11 @@ def test_a_file_that_hangs_holds_up_the_queue_for_a_while_only(station, tmp_path
     """Its folder is left in peace and tried again; what lies elsewhere is taken in meanwhile."""
     from concurrent.futures import Future
 
-    from nightly_spindle.core.intake import IntakeOptions
+    from nightly_spindle.core.library.intake import IntakeOptions
     from nightly_spindle.intake.service import Service
-    from nightly_spindle.store import arrivals
-    from nightly_spindle.store.intake_reading import Seen
-    from nightly_spindle.store.library import Library
+    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.library import arrivals
+    from nightly_spindle.store.library.intake_reading import Seen
 
     sent: list[str] = []
 

@@ -8,9 +8,8 @@ from dateutil.rrule import rrulestr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nightly_spindle.core.errors import SettingRefused
-from nightly_spindle.core.recurrence import TimeRule, every_day_at
-from nightly_spindle.core.timebase import (
+from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.timebase import (
     US,
     broadcast_day,
     frames_from_us,
@@ -21,6 +20,7 @@ from nightly_spindle.core.timebase import (
     us_from_frames,
     zone,
 )
+from nightly_spindle.core.calendar.recurrence import TimeRule, every_day_at
 
 
 # RFC 5545 section 3.3.5: in a gap the offset before it holds, a doubled time is the first.

@@ -56,8 +56,8 @@ def cli(*arguments: object) -> list[str]:
 
 def library(folder: Path, count: int) -> None:
     """Make a station of `count` songs of 3 to 4 min that share one file, and a log of 400."""
-    from nightly_spindle.store.database import connect
-    from nightly_spindle.store.station import new_station
+    from nightly_spindle.store.base.database import connect
+    from nightly_spindle.store.base.station_folder import new_station
 
     new_station(folder, {"name": "Bench", "timezone": "Europe/Lisbon"})
     audio = folder / "audio"
@@ -199,7 +199,7 @@ DESK = """
 import sys
 from pathlib import Path
 from PySide6.QtCore import QSettings
-from nightly_spindle.desk.app import application, open_window
+from nightly_spindle.desk.shell.app import application, open_window
 app = application()
 w = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat)); w.show()
 app.processEvents(); w.grab()
@@ -228,13 +228,13 @@ def paint() -> None:
     """Paint 2,000 blocks."""
     from PySide6.QtGui import QPainter, QPixmap
 
-    from nightly_spindle.core.markers import Curve
-    from nightly_spindle.core.night import Block, Night
-    from nightly_spindle.core.settings import StationSettings
-    from nightly_spindle.desk import theme
-    from nightly_spindle.desk.app import application
-    from nightly_spindle.desk.nightline import NightLine
-    from nightly_spindle.desk.planning import Planned
+    from nightly_spindle.core.library.markers import Curve
+    from nightly_spindle.core.reports.timeline import Block, Night
+    from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.desk.kit import theme
+    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.shell.app import application
+    from nightly_spindle.desk.timeline.timeline import NightLine
 
     application()
     start, second = 1_795_000_000_000_000, 1_000_000
@@ -271,7 +271,7 @@ def stall(work: Path, demo: Path) -> None:
     """Measure the longest time that the interface thread gave no turn while planning."""
     from PySide6.QtCore import QSettings, QTimer
 
-    from nightly_spindle.desk.app import application, open_window
+    from nightly_spindle.desk.shell.app import application, open_window
 
     app = application()
     memory = QSettings(str(work / "stall.ini"), QSettings.Format.IniFormat)

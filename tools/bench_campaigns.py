@@ -11,17 +11,17 @@ from datetime import date, timedelta
 import numpy as np
 from exact_placing import UNPLACED, exact_cost
 
-from nightly_spindle.core.break_places import Calendar
-from nightly_spindle.core.breaks import BreakOptions, BreakPattern
-from nightly_spindle.core.campaigns import Campaign, CampaignOptions, Copy, Per
-from nightly_spindle.core.hour_grid import grid_from
-from nightly_spindle.core.placing import Placing, place_spots
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.quotas import quota
-from nightly_spindle.core.settings import StationSettings
-from nightly_spindle.core.spot_demand import Demand
-from nightly_spindle.core.spots import Booking, SpotPlan
-from nightly_spindle.core.timebase import US, parse_instant
+from nightly_spindle.core.base.timebase import US, parse_instant
+from nightly_spindle.core.calendar.week_grid import grid_from
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern
+from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Copy, Per
+from nightly_spindle.core.traffic.coming_breaks import Calendar
+from nightly_spindle.core.traffic.order_quotas import quota
+from nightly_spindle.core.traffic.spot_demand import Demand
+from nightly_spindle.core.traffic.spot_placement import Placing, place_spots
+from nightly_spindle.core.traffic.spot_plan import Booking, SpotPlan
 
 Row = Callable[[str, str, str, bool], None]
 FIRST = date(2026, 11, 1)

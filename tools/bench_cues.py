@@ -84,9 +84,9 @@ def marking(work: Path, demo: Path, row: Row) -> None:
 def measuring_anew(work: Path, demo: Path, row: Row) -> None:
     """1,000 items with other thresholds, from stored levels, against decoding one of them."""
     from nightly_spindle.audio.measure import measure_file
-    from nightly_spindle.core.settings import Trimming
-    from nightly_spindle.store import marking as store
-    from nightly_spindle.store.library import Library
+    from nightly_spindle.core.station.settings import Trimming
+    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.library import marking as store
 
     folder = work / "anew"
     shutil.copytree(demo, folder, ignore=shutil.ignore_patterns("audio", "logs"))

@@ -10,12 +10,12 @@ from zoneinfo import ZoneInfo
 
 from dateutil.rrule import rrulestr
 
-from nightly_spindle.core.day_rules import DayRule
-from nightly_spindle.core.events import Entry, TimedEvent, firings
-from nightly_spindle.core.landing import Piece, fit
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.timebase import US, us_from
-from nightly_spindle.core.week import Box, Day, Does, in_lanes
+from nightly_spindle.core.base.timebase import US, us_from
+from nightly_spindle.core.calendar.day_rules import DayRule
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.timed_events import Entry, TimedEvent, firings
+from nightly_spindle.core.playout.timing_fit import Piece, fit
+from nightly_spindle.core.reports.event_week import Box, Day, Does, in_lanes
 
 TZ = ZoneInfo("Europe/Lisbon")
 YEAR = us_from(datetime(2026, 1, 1, tzinfo=UTC))
@@ -61,9 +61,9 @@ def painting(row: Row) -> None:
     """Print how long a week of 2,000 firings takes to paint. Needs an application."""
     from PySide6.QtGui import QPainter, QPixmap
 
-    from nightly_spindle.desk.app import application
-    from nightly_spindle.desk.theme import DARK
-    from nightly_spindle.desk.week_view import WeekView
+    from nightly_spindle.desk.events.event_week_view import WeekView
+    from nightly_spindle.desk.kit.theme import DARK
+    from nightly_spindle.desk.shell.app import application
 
     application()
     dice = random.Random(4)

@@ -10,24 +10,24 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nightly_spindle.core.format_clocks import FormatClock, strip_from
-from nightly_spindle.core.format_stats import gini
-from nightly_spindle.core.formats import FormatPlan, Rotating
-from nightly_spindle.core.hour_needs import HourTask
-from nightly_spindle.core.items import Item, Kind, Measure
-from nightly_spindle.core.line_up import LineUp
-from nightly_spindle.core.log_making import Maker
-from nightly_spindle.core.made_edits import HourEditor
-from nightly_spindle.core.making_stock import Stock
-from nightly_spindle.core.rotation_rules import Rule, RuleKind
-from nightly_spindle.core.slots import Period, slots
-from nightly_spindle.core.timebase import US, us_from, zone
-from nightly_spindle.core.turn_card import TurnCard
-from nightly_spindle.core.turn_table import Track, TurnTable
-from nightly_spindle.core.wall_hours import WallHours
+from nightly_spindle.core.base.timebase import US, us_from, zone
+from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.log_periods import Period, slots
+from nightly_spindle.core.library.items import Item, Kind, Measure
+from nightly_spindle.core.library.rotation_card import TurnCard
+from nightly_spindle.core.music.format_clocks import FormatClock, strip_from
+from nightly_spindle.core.music.formats import FormatPlan, Rotating
+from nightly_spindle.core.music.hour_segments import HourTask
+from nightly_spindle.core.music.log_making import Maker
+from nightly_spindle.core.music.made_edits import HourEditor
+from nightly_spindle.core.music.making_stock import Stock
+from nightly_spindle.core.music.play_columns import LineUp
+from nightly_spindle.core.music.rotation_columns import Track, TurnTable
+from nightly_spindle.core.music.rotation_rules import Rule, RuleKind
+from nightly_spindle.core.music.rotation_stats import gini
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.made_logs import MadeHour
+    from nightly_spindle.core.music.made_logs import MadeHour
 
 Row = Callable[[str, str, str, bool], None]
 _ITEMS, _DAYS = 5000, 30

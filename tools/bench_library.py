@@ -23,7 +23,7 @@ OPEN = """
 import json, sys, time
 from pathlib import Path
 from PySide6.QtCore import QEventLoop, QSettings
-from nightly_spindle.desk.app import application, open_window
+from nightly_spindle.desk.shell.app import application, open_window
 app = application()
 w = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat))
 w.resize(1280, 800); w.show()

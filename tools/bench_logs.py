@@ -7,11 +7,11 @@ import time
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.drops import DropOptions, LogDrop
-from nightly_spindle.core.logs import LogFormat, read_bytes
-from nightly_spindle.core.song_names import song_key
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.log_lookup import match_log, parse_as, proposals
+from nightly_spindle.core.library.song_names import song_key
+from nightly_spindle.core.logs.log_reading import LogFormat, read_bytes
+from nightly_spindle.core.station.log_sources import DropOptions, LogDrop
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.logs.log_lookup import match_log, parse_as, proposals
 
 if TYPE_CHECKING:
     from pathlib import Path

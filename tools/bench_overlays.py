@@ -9,16 +9,24 @@ from dataclasses import replace
 import numpy as np
 
 from nightly_spindle.audio.mixer import Mixer, Voice
-from nightly_spindle.core.actions import StartOverlay, StartVoice
-from nightly_spindle.core.ducking import Ducking, duck_frames
-from nightly_spindle.core.items import Ending, Item, Kind, Measure
-from nightly_spindle.core.markers import Marks
-from nightly_spindle.core.overlay_pools import Fits, Member, Order, Pool, PoolOptions, Use
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.rehearsal import rehearse
-from nightly_spindle.core.running import AirState, Line, Origin, Overlay, Play, Source, Where
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.settings import StationSettings
+from nightly_spindle.core.library.items import Ending, Item, Kind, Measure
+from nightly_spindle.core.library.markers import Marks
+from nightly_spindle.core.overlays.overlay_pools import Fits, Member, Order, Pool, PoolOptions, Use
+from nightly_spindle.core.playout.rehearsal import rehearse
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.programme.running_order import (
+    AirState,
+    Line,
+    Origin,
+    Overlay,
+    Play,
+    Source,
+    Where,
+)
+from nightly_spindle.core.programme.sequencer_actions import StartOverlay, StartVoice
+from nightly_spindle.core.segues.ducking import Ducking, duck_frames
+from nightly_spindle.core.station.settings import StationSettings
 
 RATE = 44_100
 LINES = 400

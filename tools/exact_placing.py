@@ -1,6 +1,6 @@
 """The exact optimum of placing spots, by SciPy's mixed-integer optimiser, for cases small enough.
 
-The cost is the placing's own (`core.placing_room`): how far each spot lies from its ideal place,
+The cost is the placing's own (`placement_room`): how far each spot lies from its ideal place,
 what breaks prefer, and 50 for one that is not placed.
 """
 
@@ -11,16 +11,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from nightly_spindle.core.placing_room import Room, Seeker, Unit
-from nightly_spindle.core.placing_wants import ideals, spacing
-from nightly_spindle.core.timebase import US
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.traffic.placement_room import Room, Seeker, Unit
+from nightly_spindle.core.traffic.placement_wants import ideals, spacing
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from nightly_spindle.core.break_places import Calendar
-    from nightly_spindle.core.campaigns import Campaign
-    from nightly_spindle.core.spot_demand import Demand
+    from nightly_spindle.core.traffic.campaigns import Campaign
+    from nightly_spindle.core.traffic.coming_breaks import Calendar
+    from nightly_spindle.core.traffic.spot_demand import Demand
 
 UNPLACED = 50.0
 Variable = tuple[int, "Campaign", int]  # a unit, its campaign, a break

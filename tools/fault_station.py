@@ -21,13 +21,13 @@ import numpy as np
 import soundfile
 
 from nightly_spindle.air.places import socket_path
-from nightly_spindle.core.errors import EnvironmentFault
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Kind
+from nightly_spindle.core.base.errors import EnvironmentFault
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Kind
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store.messages import last_messages
-from nightly_spindle.store.side_file import SIDE_FILE
-from nightly_spindle.store.station import new_station
+from nightly_spindle.store.base.messages import last_messages
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.playout.side_file import SIDE_FILE
 
 if TYPE_CHECKING:
     from collections.abc import Callable

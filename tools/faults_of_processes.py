@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from fault_station import PROGRAM, write_log
 
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.store.base.station_folder import read_settings
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -105,9 +105,9 @@ def _(at: Station) -> None:
     desk = subprocess.Popen([*PROGRAM, "desk", str(at.folder)], env=at.env,
                             stderr=subprocess.DEVNULL)  # fmt: skip
     at.processes.append(desk)
-    if not at.wait(lambda: at.pids("nightly_spindle.desk.planning"), 40):
+    if not at.wait(lambda: at.pids("nightly_spindle.desk.kit.planning_process"), 40):
         raise AssertionError("the planner does not start")
-    for pid in at.pids("nightly_spindle.desk.planning"):
+    for pid in at.pids("nightly_spindle.desk.kit.planning_process"):
         kill(pid)
     time.sleep(2)
     if desk.poll() is not None:

@@ -25,20 +25,21 @@ import soundfile
 from nightly_spindle.audio.chunks import read_points
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.tags import read_tags
-from nightly_spindle.core.campaign_csv import orders_from_csv
-from nightly_spindle.core.cue_files import from_sidecar
-from nightly_spindle.core.errors import NightlySpindleError
-from nightly_spindle.core.event_calendar import from_calendar
-from nightly_spindle.core.log_sample import worked_out
-from nightly_spindle.core.log_text import decode
-from nightly_spindle.core.logs import LogFormat, read_log
-from nightly_spindle.core.playlists import playlist_files
-from nightly_spindle.core.timebase import US
-from nightly_spindle.store.book import apply_book, changes, read_book, read_json, read_station
-from nightly_spindle.store.exchange import read_table
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.side_file import SideFile
-from nightly_spindle.store.state_file import read_kept
+from nightly_spindle.core.base.errors import NightlySpindleError
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.events.event_icalendar import from_calendar
+from nightly_spindle.core.logs.log_reading import LogFormat, read_log
+from nightly_spindle.core.logs.log_sample import worked_out
+from nightly_spindle.core.logs.log_text import decode
+from nightly_spindle.core.logs.playlists import playlist_files
+from nightly_spindle.core.segues.marker_files import from_sidecar
+from nightly_spindle.core.traffic.campaign_csv import orders_from_csv
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library.exchange import read_table
+from nightly_spindle.store.playout.side_file import SideFile
+from nightly_spindle.store.playout.state_file import read_kept
+from nightly_spindle.store.station.book_reading import read_book, read_json
+from nightly_spindle.store.station.station_book import apply_book, changes, read_station
 
 ZONE = ZoneInfo("Europe/Lisbon")
 NOW = round(datetime(2026, 11, 24, tzinfo=UTC).timestamp()) * US

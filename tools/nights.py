@@ -22,27 +22,27 @@ import numpy as np
 import soundfile
 
 from nightly_spindle.air.client import ask
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
-from nightly_spindle.core.errors import NotOnAir
-from nightly_spindle.core.events import Entry
-from nightly_spindle.core.intake import IntakeOptions
-from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.core.rehearsal import rehearse
-from nightly_spindle.core.slots import Period, Slot
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.steps import Placement
-from nightly_spindle.core.timebase import US, clock, parse_instant, resolve_local, zone
+from nightly_spindle.core.base.errors import NotOnAir
+from nightly_spindle.core.base.timebase import US, clock, parse_instant, resolve_local, zone
+from nightly_spindle.core.calendar.log_periods import Period, Slot
+from nightly_spindle.core.events.steps import Placement
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.library.intake import IntakeOptions
+from nightly_spindle.core.library.items import Item, Kind
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.rehearsal import rehearse
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, Short
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import alarms_between, as_run_between
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.log_drops import save_drop
-from nightly_spindle.store.snapshot import open_station
-from nightly_spindle.store.station import new_station
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.logs.log_source_edits import save_drop
+from nightly_spindle.store.playout.journal import alarms_between, as_run_between
+from nightly_spindle.store.programme.snapshot import open_station
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.asrun import AsRun
+    from nightly_spindle.core.reports.as_run import AsRun
 
 ZONE = zone("Europe/Lisbon")
 MISSING_HOUR = 3

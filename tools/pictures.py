@@ -21,9 +21,9 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PySide6.QtCore import QEventLoop, QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
-from nightly_spindle.desk import theme
-from nightly_spindle.desk.window import Window
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.desk.kit import theme
+from nightly_spindle.desk.shell.window import Window
+from nightly_spindle.store.base.station_folder import read_settings
 
 if TYPE_CHECKING:
     from collections.abc import Callable

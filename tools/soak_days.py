@@ -13,17 +13,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
-from nightly_spindle.core.asrun import records
-from nightly_spindle.core.away import Away
-from nightly_spindle.core.rehearsal import Recorder
-from nightly_spindle.core.running import Outcome
-from nightly_spindle.core.slots import AHEAD_US
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.timebase import US, clock, us_from
+from nightly_spindle.core.base.timebase import US, clock, us_from
+from nightly_spindle.core.calendar.log_periods import AHEAD_US
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.rehearsal import Recorder
+from nightly_spindle.core.programme.away_folders import Away
+from nightly_spindle.core.programme.running_order import Outcome
+from nightly_spindle.core.reports.as_run import records
 from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.journal import Journal, encode_state, load_state
-from nightly_spindle.store.snapshot import load_pool, open_station
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.playout.journal import Journal, encode_state, load_state
+from nightly_spindle.store.programme.snapshot import load_pool, open_station
 
 if TYPE_CHECKING:
     import random

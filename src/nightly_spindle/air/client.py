@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from nightly_spindle.air.places import socket_path
-from nightly_spindle.core.errors import EnvironmentFault, NotOnAir
+from nightly_spindle.core.base.errors import EnvironmentFault, NotOnAir
 
 if TYPE_CHECKING:
     from pathlib import Path

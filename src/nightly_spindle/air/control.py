@@ -18,25 +18,25 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from nightly_spindle.air.places import socket_path
-from nightly_spindle.core.actions import Dropped, Fired
-from nightly_spindle.core.day_words import counted
-from nightly_spindle.core.drops import ReadingState
-from nightly_spindle.core.errors import EnvironmentFault, InputFault, NightlySpindleError
-from nightly_spindle.core.events import Entry
-from nightly_spindle.core.findings import Finding
-from nightly_spindle.core.items import MOST_CART
-from nightly_spindle.core.overlay_wishes import wish_from, wish_values
-from nightly_spindle.core.running import Line, LoadOrder, Outcome
-from nightly_spindle.core.segue_rules import edit_from, edit_values
-from nightly_spindle.core.steps import LoadLog, Placement
+from nightly_spindle.core.base.errors import EnvironmentFault, InputFault, NightlySpindleError
+from nightly_spindle.core.base.findings import Finding
+from nightly_spindle.core.base.wording import counted
+from nightly_spindle.core.events.steps import LoadLog, Placement
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.library.items import MOST_CART
+from nightly_spindle.core.playout.overlay_wishes import wish_from, wish_values
+from nightly_spindle.core.programme.running_order import Line, LoadOrder, Outcome
+from nightly_spindle.core.programme.sequencer_actions import Dropped, Fired
+from nightly_spindle.core.segues.segue_rules import edit_from, edit_values
+from nightly_spindle.core.station.log_sources import ReadingState
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
     from nightly_spindle.air.engine import Engine
-    from nightly_spindle.core.drops import LogDrop
-    from nightly_spindle.store.snapshot import Snapshot
+    from nightly_spindle.core.station.log_sources import LogDrop
+    from nightly_spindle.store.programme.snapshot import Snapshot
 
 _log = logging.getLogger(__name__)
 _LONGEST = 1 << 20  # bytes of one request

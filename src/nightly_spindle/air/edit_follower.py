@@ -5,27 +5,32 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from nightly_spindle.store.campaigns import carts_of as spot_carts
-from nightly_spindle.store.campaigns import fillers_of, read_spots
-from nightly_spindle.store.changes import change_count
-from nightly_spindle.store.formats import carts_of as format_carts
-from nightly_spindle.store.formats import read_formats
-from nightly_spindle.store.holdings import read_holdings
-from nightly_spindle.store.item_reading import items_by_cart
-from nightly_spindle.store.pools import carts_of, read_pools
-from nightly_spindle.store.rules_reading import read_rules
-from nightly_spindle.store.snapshot import CATEGORY_SIZE, items_since, read_events, read_roots
+from nightly_spindle.store.base.changes import change_count
+from nightly_spindle.store.events.event_sources import read_holdings
+from nightly_spindle.store.library.item_reading import items_by_cart
+from nightly_spindle.store.music.formats import carts_of as format_carts
+from nightly_spindle.store.music.formats import read_formats
+from nightly_spindle.store.overlays.pools import carts_of, read_pools
+from nightly_spindle.store.programme.snapshot import (
+    CATEGORY_SIZE,
+    items_since,
+    read_events,
+    read_roots,
+)
+from nightly_spindle.store.segues.rules_reading import read_rules
+from nightly_spindle.store.traffic.campaigns import carts_of as spot_carts
+from nightly_spindle.store.traffic.campaigns import fillers_of, read_spots
 
 if TYPE_CHECKING:
     from concurrent.futures import Future
 
     from nightly_spindle.air.engine import Engine
-    from nightly_spindle.core.drops import LogDrop
-    from nightly_spindle.core.events import TimedEvent
-    from nightly_spindle.core.items import Item
-    from nightly_spindle.core.settings import StationSettings
-    from nightly_spindle.core.spots import SpotPlan
-    from nightly_spindle.store.snapshot import Snapshot
+    from nightly_spindle.core.events.timed_events import TimedEvent
+    from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.station.log_sources import LogDrop
+    from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.core.traffic.spot_plan import SpotPlan
+    from nightly_spindle.store.programme.snapshot import Snapshot
 
 
 class EditFollower:

@@ -15,15 +15,15 @@ import numpy as np
 
 from nightly_spindle.air.player import BLOCK, Player
 from nightly_spindle.air.readahead import ReadAhead
-from nightly_spindle.core.actions import Action, Start, StartOverlay, StartVoice
-from nightly_spindle.core.away import Away
-from nightly_spindle.core.findings import Finding, Severity
-from nightly_spindle.core.kept_time import cannot_play
-from nightly_spindle.core.running import Outcome, Source
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.timebase import US, clock, us_from_frames
-from nightly_spindle.store.roots import note_files, root_of
+from nightly_spindle.core.base.findings import Finding, Severity
+from nightly_spindle.core.base.timebase import US, clock, us_from_frames
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.away_lines import cannot_play
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.away_folders import Away
+from nightly_spindle.core.programme.running_order import Outcome, Source
+from nightly_spindle.core.programme.sequencer_actions import Action, Start, StartOverlay, StartVoice
+from nightly_spindle.store.base.roots import note_files, root_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -35,11 +35,11 @@ if TYPE_CHECKING:
     from nightly_spindle.air.live_logs import LiveLogs
     from nightly_spindle.air.outputs import Output
     from nightly_spindle.air.watchdog import Watchdog
-    from nightly_spindle.core.items import Item
-    from nightly_spindle.core.programme import Programme
-    from nightly_spindle.core.running import AirState
-    from nightly_spindle.store.roots import FilesFound
-    from nightly_spindle.store.snapshot import Snapshot
+    from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.store.base.roots import FilesFound
+    from nightly_spindle.store.programme.snapshot import Snapshot
 
 _log = logging.getLogger(__name__)
 _ROWS = BLOCK * 2 // 128

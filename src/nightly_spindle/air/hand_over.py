@@ -9,15 +9,21 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.air.live_logs import LiveLogs
 from nightly_spindle.air.player import BLOCK
-from nightly_spindle.core.actions import Action, Dropped, Start, StartOverlay, StartVoice
-from nightly_spindle.core.sequencer import Sequencer
-from nightly_spindle.core.start import take_the_air
-from nightly_spindle.core.timebase import us_from_frames
-from nightly_spindle.store.snapshot import Snapshot
+from nightly_spindle.core.base.timebase import us_from_frames
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.sequencer_actions import (
+    Action,
+    Dropped,
+    Start,
+    StartOverlay,
+    StartVoice,
+)
+from nightly_spindle.store.programme.snapshot import Snapshot
 
 if TYPE_CHECKING:
     from nightly_spindle.air.engine import Engine
-    from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.programme.running_order import AirState
 
 _TRIES = 4
 _PUMP_S = 60.0  # the pump answers within so long, or stands

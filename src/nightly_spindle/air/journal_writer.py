@@ -13,19 +13,19 @@ import time
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.asrun import Alarm, AsRun, records
-from nightly_spindle.core.running import Outcome
-from nightly_spindle.core.settings import texts_from
-from nightly_spindle.store.journal import Journal, encode_state
-from nightly_spindle.store.state_file import StateFile, pack
+from nightly_spindle.core.programme.running_order import Outcome
+from nightly_spindle.core.reports.as_run import Alarm, AsRun, records
+from nightly_spindle.core.station.settings import texts_from
+from nightly_spindle.store.playout.journal import Journal, encode_state
+from nightly_spindle.store.playout.state_file import StateFile, pack
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
     from pathlib import Path
 
-    from nightly_spindle.core.actions import Action
-    from nightly_spindle.core.programme import Programme
-    from nightly_spindle.core.running import AirState
+    from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.sequencer_actions import Action
 
 _EVERY_S = 0.25  # a kill loses nothing older than a second
 _GAP_US = 300_000  # longer than from one sign of life to the next

@@ -11,18 +11,18 @@ import threading
 from typing import TYPE_CHECKING
 
 from nightly_spindle.air.live_logs import NoLogs
-from nightly_spindle.core.errors import SettingRefused, StorageFault
-from nightly_spindle.core.programme import Programme
-from nightly_spindle.core.settings import settings_from
-from nightly_spindle.store.patience import Patience
-from nightly_spindle.store.roots import FilesFound, look_at_files, note_files
+from nightly_spindle.core.base.errors import SettingRefused, StorageFault
+from nightly_spindle.core.programme.programme import Programme
+from nightly_spindle.core.station.settings import settings_from
+from nightly_spindle.store.base.patience import Patience
+from nightly_spindle.store.base.roots import FilesFound, look_at_files, note_files
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from nightly_spindle.core.away import Away
-    from nightly_spindle.core.settings import StationSettings
-    from nightly_spindle.store.state_file import Kept
+    from nightly_spindle.core.programme.away_folders import Away
+    from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.store.playout.state_file import Kept
 
 _ANSWERS_S = 0.2  # a folder that takes longer is done without at first
 _log = logging.getLogger(__name__)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.drops import LogReading, ReadingState
+from nightly_spindle.core.station.log_sources import LogReading, ReadingState
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.drops import LogDrop
-    from nightly_spindle.core.slots import Slot
-    from nightly_spindle.store.log_reader import LogReader
+    from nightly_spindle.core.calendar.log_periods import Slot
+    from nightly_spindle.core.station.log_sources import LogDrop
+    from nightly_spindle.store.logs.log_reader import LogReader
 
 
 class NoLogs:

@@ -9,7 +9,7 @@ import threading
 import time
 from typing import TYPE_CHECKING, Any, Protocol
 
-from nightly_spindle.core.errors import OutputFault
+from nightly_spindle.core.base.errors import OutputFault
 
 if TYPE_CHECKING:
     import numpy as np

@@ -9,8 +9,8 @@ import tempfile
 from hashlib import blake2s
 from pathlib import Path
 
-from nightly_spindle.core.errors import AlreadyOnAir, EnvironmentFault, LockHeld, StorageFault
-from nightly_spindle.store.lock import Lock, holder
+from nightly_spindle.core.base.errors import AlreadyOnAir, EnvironmentFault, LockHeld, StorageFault
+from nightly_spindle.store.base.lock import Lock, holder
 
 _LOCK = "air.lock"
 _LEFT = "left\n"

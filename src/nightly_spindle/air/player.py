@@ -14,16 +14,22 @@ import numpy as np
 from nightly_spindle.audio.files import FileSource, ToneSource
 from nightly_spindle.audio.limiter import Limiter
 from nightly_spindle.audio.mixer import Mixer, Source, Voice
-from nightly_spindle.core.actions import Action, FadeVoice, Start, StartOverlay, StartVoice
-from nightly_spindle.core.errors import AudioUnreadable
-from nightly_spindle.core.items import TONE_CART, Kind
+from nightly_spindle.core.base.errors import AudioUnreadable
+from nightly_spindle.core.library.items import TONE_CART, Kind
+from nightly_spindle.core.programme.sequencer_actions import (
+    Action,
+    FadeVoice,
+    Start,
+    StartOverlay,
+    StartVoice,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.sequencer import Sequencer
+    from nightly_spindle.core.playout.sequencer import Sequencer
 
 SourceMaker = Callable[[Start, int], Source]
 

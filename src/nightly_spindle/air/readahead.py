@@ -11,15 +11,15 @@ import numpy as np
 
 from nightly_spindle.air.player import file_source
 from nightly_spindle.air.streams import LiveStream
-from nightly_spindle.core.errors import AudioUnreadable
-from nightly_spindle.core.items import Kind
+from nightly_spindle.core.base.errors import AudioUnreadable
+from nightly_spindle.core.library.items import Kind
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.actions import Start
+    from nightly_spindle.core.programme.sequencer_actions import Start
 
 AHEAD_S = 12.0
 _CHUNK = 65_536

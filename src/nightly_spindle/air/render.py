@@ -11,8 +11,8 @@ import soundfile
 from nightly_spindle.air.player import Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.audio.files import SequentialFile
-from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.rehearsal import Recorder
+from nightly_spindle.core.base.errors import InputFault, StorageFault
+from nightly_spindle.core.playout.rehearsal import Recorder
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -20,9 +20,9 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.actions import Action
-    from nightly_spindle.core.rehearsal_rows import OverlayRow, Row
-    from nightly_spindle.core.sequencer import Sequencer
+    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Row
+    from nightly_spindle.core.playout.sequencer import Sequencer
+    from nightly_spindle.core.programme.sequencer_actions import Action
 
 BLOCK = 32_768
 _AT_ONCE = 8192  # the most frames of Vorbis that libsndfile takes in one call

@@ -17,18 +17,18 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.air.beside import Beside
 from nightly_spindle.air.edit_follower import EditFollower
-from nightly_spindle.core.errors import NightlySpindleError
-from nightly_spindle.core.local_days import local_day
-from nightly_spindle.core.running import AirState
-from nightly_spindle.core.slots import AHEAD_US
-from nightly_spindle.core.timebase import US, moment_from
-from nightly_spindle.store.database import DATABASE, connect, only_locked
-from nightly_spindle.store.events import over_and_done, retire
-from nightly_spindle.store.journal import last_seen, load_state
-from nightly_spindle.store.made_hours import made_instants
-from nightly_spindle.store.own_logs import tasks_of
-from nightly_spindle.store.roots import look_at_files
-from nightly_spindle.store.snapshot import Snapshot, load_pool, open_station
+from nightly_spindle.core.base.errors import NightlySpindleError
+from nightly_spindle.core.base.timebase import US, moment_from
+from nightly_spindle.core.calendar.local_days import local_day
+from nightly_spindle.core.calendar.log_periods import AHEAD_US
+from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.store.base.database import DATABASE, connect, only_locked
+from nightly_spindle.store.base.roots import look_at_files
+from nightly_spindle.store.events.events import over_and_done, retire
+from nightly_spindle.store.music.made_hours import made_instants
+from nightly_spindle.store.playout.journal import last_seen, load_state
+from nightly_spindle.store.programme.snapshot import Snapshot, load_pool, open_station
+from nightly_spindle.store.reports.log_makings import tasks_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -36,10 +36,10 @@ if TYPE_CHECKING:
 
     from nightly_spindle.air.engine import Engine
     from nightly_spindle.air.live_logs import LiveLogs
-    from nightly_spindle.core.drops import LogReading
-    from nightly_spindle.core.running import Awaited, Loaded
-    from nightly_spindle.store.patience import Patience
-    from nightly_spindle.store.state_file import Kept
+    from nightly_spindle.core.programme.running_order import Awaited, Loaded
+    from nightly_spindle.core.station.log_sources import LogReading
+    from nightly_spindle.store.base.patience import Patience
+    from nightly_spindle.store.playout.state_file import Kept
 
 _EVERY_S = 2.0
 _LOCKED_S = 0.3  # a lock that is held for longer is told of; meanwhile something must sound
@@ -284,7 +284,7 @@ class StationWatcher:
         self._retire_at = now + _RETIRE_US
         over = over_and_done(snapshot.programme.events, snapshot.programme.settings.tz, now)
         if over:
-            from nightly_spindle.store.library import Library
+            from nightly_spindle.store.base.transaction import Library
 
             with Library(snapshot.folder) as library:
                 retire(library, over)

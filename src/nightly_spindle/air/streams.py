@@ -13,14 +13,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nightly_spindle.audio.files import tame
-from nightly_spindle.core.timebase import to_frames
+from nightly_spindle.core.base.timebase import to_frames
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.actions import Start
+    from nightly_spindle.core.programme.sequencer_actions import Start
 
 _OPEN_S = 4.0  # a server that does not answer for so long is tried again
 _READ_S = 2.0

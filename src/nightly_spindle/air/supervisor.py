@@ -19,9 +19,9 @@ from multiprocessing import forkserver
 from typing import TYPE_CHECKING, NoReturn
 
 from nightly_spindle.air.places import engine_pid, was_told_to_leave
-from nightly_spindle.core.errors import NightlySpindleError
+from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.intake.place import intake_pid
-from nightly_spindle.store.messages import begin_messages, end_messages
+from nightly_spindle.store.base.messages import begin_messages, end_messages
 
 if TYPE_CHECKING:
     from multiprocessing.context import ForkServerProcess

@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from nightly_spindle.store.messages import end_messages
+from nightly_spindle.store.base.messages import end_messages
 
 _EVERY_S = 1.0
 _LAST_WORDS_S = 2.0

@@ -19,9 +19,9 @@ import struct
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, BinaryIO
 
-from nightly_spindle.core.errors import AudioUnreadable, InputFault, StorageFault
-from nightly_spindle.core.markers import Marker
-from nightly_spindle.core.plain_files import open_plain
+from nightly_spindle.core.base.errors import AudioUnreadable, InputFault, StorageFault
+from nightly_spindle.core.base.plain_files import open_plain
+from nightly_spindle.core.library.markers import Marker
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence

@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nightly_spindle.core.ducking import DuckCurve
+from nightly_spindle.core.segues.ducking import DuckCurve
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.ducking import DuckFrames
+    from nightly_spindle.core.segues.ducking import DuckFrames
 
 _HOP = 256  # frames over which the voice's level is taken: 6 ms at 44,100
 _SPEAKS = 10 ** (-40 / 20)  # of its loudest so far: quieter is a pause

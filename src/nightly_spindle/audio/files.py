@@ -9,8 +9,8 @@ import numpy as np
 import soundfile
 import soxr
 
-from nightly_spindle.core.errors import AudioUnreadable
-from nightly_spindle.core.plain_files import check_plain
+from nightly_spindle.core.base.errors import AudioUnreadable
+from nightly_spindle.core.base.plain_files import check_plain
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray

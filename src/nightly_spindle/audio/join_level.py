@@ -15,14 +15,14 @@ from numpy.typing import NDArray
 
 from nightly_spindle.audio.envelope import Envelope, unpack
 from nightly_spindle.audio.mixer import shape
-from nightly_spindle.core.items import Item
-from nightly_spindle.core.joins import span
-from nightly_spindle.core.levels import gain_db
+from nightly_spindle.core.library.items import Item
+from nightly_spindle.core.library.loudness_gain import gain_db
+from nightly_spindle.core.segues.joins import span
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.joins import Join
-    from nightly_spindle.core.markers import Curve
-    from nightly_spindle.core.settings import StationSettings
+    from nightly_spindle.core.library.markers import Curve
+    from nightly_spindle.core.segues.joins import Join
+    from nightly_spindle.core.station.settings import StationSettings
 
 Array = NDArray[np.floating[Any]]
 STEP_S = 0.005

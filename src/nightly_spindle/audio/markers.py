@@ -13,10 +13,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nightly_spindle.audio.envelope import code_of, powers
-from nightly_spindle.core.cues import natural_segue
-from nightly_spindle.core.items import FALL_DB, Ending, Measure
-from nightly_spindle.core.segue_rules import SegueRule
-from nightly_spindle.core.settings import Trimming
+from nightly_spindle.core.library.items import FALL_DB, Ending, Measure
+from nightly_spindle.core.segues.effective_markers import natural_segue
+from nightly_spindle.core.segues.segue_rules import SegueRule
+from nightly_spindle.core.station.settings import Trimming
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

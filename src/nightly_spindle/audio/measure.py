@@ -21,8 +21,8 @@ from nightly_spindle.audio.fingerprint import Ear
 from nightly_spindle.audio.intro import find_intro
 from nightly_spindle.audio.loudness import Meter
 from nightly_spindle.audio.markers import find_markers
-from nightly_spindle.core.errors import AudioUnreadable
-from nightly_spindle.core.items import Measure
+from nightly_spindle.core.base.errors import AudioUnreadable
+from nightly_spindle.core.library.items import Measure
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from nightly_spindle.audio.envelope import Envelope
-    from nightly_spindle.core.settings import Trimming
+    from nightly_spindle.core.station.settings import Trimming
 
 OVERVIEW_COLUMNS = 1000
 _CHUNK_STEPS = 10  # tenths of a second read at once: what stays in the processor's cache

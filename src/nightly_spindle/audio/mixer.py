@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Protocol
 import numpy as np
 
 from nightly_spindle.audio.duck import Duck
-from nightly_spindle.core.markers import Curve
+from nightly_spindle.core.library.markers import Curve
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.actions import FadeVoice, Start, StartOverlay
+    from nightly_spindle.core.programme.sequencer_actions import FadeVoice, Start, StartOverlay
 
 
 class Source(Protocol):
@@ -107,7 +107,7 @@ class Voice:
 def shape(curve: Curve, part: NDArray[np.float32]) -> NDArray[np.float32]:
     """Return the gains of a fade-out after `part` (0 to 1) of its length.
 
-    The same law as `core.joins.fade_gain`, on arrays. Turned round it fades in: the
+    The same law as `joins.fade_gain`, on arrays. Turned round it fades in: the
     squares of an equal-power pair add to 1.
     """
     if curve is Curve.EQUAL_POWER:

@@ -10,7 +10,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from nightly_spindle.audio.files import open_audio, tame
-from nightly_spindle.core.errors import AudioUnreadable
+from nightly_spindle.core.base.errors import AudioUnreadable
 
 if TYPE_CHECKING:
     from collections.abc import Callable

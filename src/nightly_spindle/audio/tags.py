@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import mutagen
 import soundfile
 
-from nightly_spindle.core.intake import Tags
+from nightly_spindle.core.library.intake import Tags
 
 if TYPE_CHECKING:
     from pathlib import Path

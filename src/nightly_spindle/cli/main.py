@@ -11,7 +11,7 @@ from importlib import import_module
 from typing import Any, NoReturn
 
 from nightly_spindle import __version__
-from nightly_spindle.core.errors import NightlySpindleError
+from nightly_spindle.core.base.errors import NightlySpindleError
 
 Runner = Callable[[argparse.Namespace], int]
 _ON_AIR = {"air", "tell", "status"}
@@ -53,7 +53,7 @@ def _spelt_out(arguments: Sequence[str]) -> list[str]:
     given = list(arguments)
     if given[:1] != ["events"]:
         return given
-    from nightly_spindle.cli.event_options import NAMES
+    from nightly_spindle.cli.events.event_options import NAMES
 
     if given[:1] == ["events"] and len(given) > 1 and given[1] not in {*NAMES, "-h", "--help"}:
         return ["events", "expand", *given[1:]]
@@ -119,7 +119,7 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     service = _add(group, "service", "station:service", "a systemd user unit for the engine",
                    json=False)  # fmt: skip
     service.add_argument("--write", action="store_true", help="put it where systemd finds it")
-    from nightly_spindle.cli.safe_options import safe_commands
+    from nightly_spindle.cli.station.safekeeping_options import safe_commands
 
     safe_commands(group, _add)
     measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)

@@ -8,18 +8,18 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.errors import InputFault, StorageFault
-from nightly_spindle.core.intake import IntakeOptions, State
+from nightly_spindle.core.base.errors import InputFault, StorageFault
+from nightly_spindle.core.library.intake import IntakeOptions, State
 from nightly_spindle.intake.look import Task, look_at_all
 from nightly_spindle.intake.take import Taken, settle_source, take
 from nightly_spindle.intake.walk import Unusable, files_meant
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.intake_reading import Seen
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.station_folder import read_settings
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library.intake_reading import Seen
 
 if TYPE_CHECKING:
-    from nightly_spindle.store.items import Looked
+    from nightly_spindle.store.library.items import Looked
 
 
 _log = logging.getLogger(__name__)

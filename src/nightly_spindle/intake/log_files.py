@@ -9,16 +9,16 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.intake import IntakeOptions, Source
-from nightly_spindle.core.slots import AHEAD_US
-from nightly_spindle.store import arrivals
-from nightly_spindle.store.intake_reading import Seen
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.snapshot import open_station
+from nightly_spindle.core.calendar.log_periods import AHEAD_US
+from nightly_spindle.core.library.intake import IntakeOptions, Source
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import arrivals
+from nightly_spindle.store.library.intake_reading import Seen
+from nightly_spindle.store.programme.snapshot import open_station
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.drops import LogDrop
-    from nightly_spindle.store.snapshot import Snapshot
+    from nightly_spindle.core.station.log_sources import LogDrop
+    from nightly_spindle.store.programme.snapshot import Snapshot
 
 _EVERY_S = 20.0
 _SETTLE_S = 3.0

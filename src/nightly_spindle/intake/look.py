@@ -15,13 +15,13 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.audio.measure import measure_file
 from nightly_spindle.audio.tags import read_tags
-from nightly_spindle.core.errors import AudioUnreadable, InputFault
-from nightly_spindle.core.intake import tags_for
-from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.core.segue_rules import SegueRule
-from nightly_spindle.core.settings import Trimming
-from nightly_spindle.store.cue_files import read_beside
-from nightly_spindle.store.items import Looked
+from nightly_spindle.core.base.errors import AudioUnreadable, InputFault
+from nightly_spindle.core.library.intake import tags_for
+from nightly_spindle.core.library.items import Item, Kind
+from nightly_spindle.core.segues.segue_rules import SegueRule
+from nightly_spindle.core.station.settings import Trimming
+from nightly_spindle.store.library.items import Looked
+from nightly_spindle.store.library.marker_files import read_beside
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence

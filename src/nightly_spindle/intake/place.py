@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from nightly_spindle.store.lock import holder
+from nightly_spindle.store.base.lock import holder
 
 if TYPE_CHECKING:
     from pathlib import Path

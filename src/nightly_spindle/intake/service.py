@@ -20,8 +20,8 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from nightly_spindle.core.errors import StorageFault
-from nightly_spindle.core.intake import Source, State
+from nightly_spindle.core.base.errors import StorageFault
+from nightly_spindle.core.library.intake import Source, State
 from nightly_spindle.intake.bring_in import refused_for
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.look import Task, give_way, look, workers
@@ -29,18 +29,18 @@ from nightly_spindle.intake.place import LOCK
 from nightly_spindle.intake.take import Taken, settle_source, take
 from nightly_spindle.intake.unmeasured import Unmeasured
 from nightly_spindle.intake.watch import Notifier, Watch
-from nightly_spindle.store import arrivals
-from nightly_spindle.store.changes import change_count
-from nightly_spindle.store.database import DatabaseRefused, connect
-from nightly_spindle.store.intake_reading import Arrival
-from nightly_spindle.store.items import Looked
-from nightly_spindle.store.jobs import intake_jobs
-from nightly_spindle.store.library import Library, now_us
-from nightly_spindle.store.lock import Lock
-from nightly_spindle.store.messages import begin_messages
-from nightly_spindle.store.patience import Hangs, Patience
-from nightly_spindle.store.safekeeping import back_up_by_itself, backup_wanted
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.store.base.changes import change_count
+from nightly_spindle.store.base.database import DatabaseRefused, connect
+from nightly_spindle.store.base.lock import Lock
+from nightly_spindle.store.base.messages import begin_messages
+from nightly_spindle.store.base.patience import Hangs, Patience
+from nightly_spindle.store.base.station_folder import read_settings
+from nightly_spindle.store.base.transaction import Library, now_us
+from nightly_spindle.store.library import arrivals
+from nightly_spindle.store.library.intake_jobs import intake_jobs
+from nightly_spindle.store.library.intake_reading import Arrival
+from nightly_spindle.store.library.items import Looked
+from nightly_spindle.store.station.backups import back_up_by_itself, backup_wanted
 
 _log = logging.getLogger(__name__)
 _ROUND_S = 0.5

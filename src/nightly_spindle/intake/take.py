@@ -1,4 +1,4 @@
-"""Taking one file in that was looked at: what `core.intake` decides is carried out here."""
+"""Taking one file in that was looked at: what `intake` decides is carried out here."""
 
 from __future__ import annotations
 
@@ -12,8 +12,9 @@ from typing import TYPE_CHECKING
 
 from sqlalchemy import select
 
-from nightly_spindle.core.errors import StorageFault
-from nightly_spindle.core.intake import (
+from nightly_spindle.core.base.errors import StorageFault
+from nightly_spindle.core.base.plain_files import open_plain
+from nightly_spindle.core.library.intake import (
     IntakeOptions,
     Numbering,
     Source,
@@ -23,15 +24,14 @@ from nightly_spindle.core.intake import (
     judge,
     number_in_name,
 )
-from nightly_spindle.core.plain_files import open_plain
-from nightly_spindle.store import categories, items
-from nightly_spindle.store import tables as t
-from nightly_spindle.store.library import now_us
-from nightly_spindle.store.station import absolute
+from nightly_spindle.store.base import tables as t
+from nightly_spindle.store.base.station_folder import absolute
+from nightly_spindle.store.base.transaction import now_us
+from nightly_spindle.store.library import categories, items
 
 if TYPE_CHECKING:
-    from nightly_spindle.store.items import Looked
-    from nightly_spindle.store.library import Library
+    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.library.items import Looked
 
 _NUMBERED = "numbered"  # below the station's audio: copies whose audio is replaced again
 _KEEP_OLD_US = 24 * 3600 * 1_000_000

@@ -13,19 +13,19 @@ from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.errors import InputFault
+from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.intake.look import Task, look
-from nightly_spindle.store import marking
-from nightly_spindle.store.database import connect
-from nightly_spindle.store.item_reading import items_by_cart
-from nightly_spindle.store.library import Library
-from nightly_spindle.store.station import read_settings
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.station_folder import read_settings
+from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.library import marking
+from nightly_spindle.store.library.item_reading import items_by_cart
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from concurrent.futures import Future, ProcessPoolExecutor
 
-    from nightly_spindle.store.items import Looked
+    from nightly_spindle.store.library.items import Looked
 
 _log = logging.getLogger(__name__)
 _AT_ONCE = 4

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.audio.files import NOT_READ, SUFFIXES
-from nightly_spindle.core import playlists
-from nightly_spindle.store.intake_reading import Seen
+from nightly_spindle.core.logs import playlists
+from nightly_spindle.store.library.intake_reading import Seen
 
 if TYPE_CHECKING:
     from collections.abc import Collection, Iterator

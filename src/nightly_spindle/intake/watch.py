@@ -10,9 +10,9 @@ from collections import deque
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.intake import IntakeJob
+from nightly_spindle.core.library.intake import IntakeJob
 from nightly_spindle.intake.walk import Unusable, audio_below
-from nightly_spindle.store.intake_reading import Seen
+from nightly_spindle.store.library.intake_reading import Seen
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping

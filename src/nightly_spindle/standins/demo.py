@@ -14,11 +14,11 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from nightly_spindle.core.intake import IntakeJob, IntakeOptions, Numbering, Source
-from nightly_spindle.core.items import Kind
-from nightly_spindle.core.markers import Marks, Shaping
-from nightly_spindle.core.segue_rules import ANY, pair_rule
-from nightly_spindle.core.timebase import local_from
+from nightly_spindle.core.base.timebase import local_from
+from nightly_spindle.core.library.intake import IntakeJob, IntakeOptions, Numbering, Source
+from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.library.markers import Marks, Shaping
+from nightly_spindle.core.segues.segue_rules import ANY, pair_rule
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.standins import synth
 from nightly_spindle.standins.demo_campaigns import FILLER, demo_breaks, demo_orders
@@ -27,18 +27,18 @@ from nightly_spindle.standins.demo_events import demo_events
 from nightly_spindle.standins.demo_formats import demo_formats
 from nightly_spindle.standins.demo_logs import night_hours
 from nightly_spindle.standins.demo_pools import demo_pools
-from nightly_spindle.store.campaigns import save_break, save_campaigns
-from nightly_spindle.store.catalogue import Catalogue, Query
-from nightly_spindle.store.database import DATABASE
-from nightly_spindle.store.events import save_events
-from nightly_spindle.store.jobs import save_job
-from nightly_spindle.store.library import Library, now_us
-from nightly_spindle.store.lists import make_list, set_target
-from nightly_spindle.store.log_drops import save_drop
-from nightly_spindle.store.marking import set_by_hand
-from nightly_spindle.store.pools import save_pool
-from nightly_spindle.store.segues import set_rule
-from nightly_spindle.store.station import new_station
+from nightly_spindle.store.base.database import DATABASE
+from nightly_spindle.store.base.station_folder import new_station
+from nightly_spindle.store.base.transaction import Library, now_us
+from nightly_spindle.store.events.events import save_events
+from nightly_spindle.store.library.catalogue import Catalogue, Query
+from nightly_spindle.store.library.intake_jobs import save_job
+from nightly_spindle.store.library.lists import make_list, set_target
+from nightly_spindle.store.library.marking import set_by_hand
+from nightly_spindle.store.logs.log_source_edits import save_drop
+from nightly_spindle.store.overlays.pools import save_pool
+from nightly_spindle.store.segues.segues import set_rule
+from nightly_spindle.store.traffic.campaigns import save_break, save_campaigns
 
 if TYPE_CHECKING:
     from collections.abc import Callable

@@ -5,8 +5,9 @@ from __future__ import annotations
 from datetime import date, timedelta
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.breaks import BreakOptions, BreakPattern, Starts
-from nightly_spindle.core.campaigns import (
+from nightly_spindle.core.overlays.overlay_pools import Order
+from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern, Starts
+from nightly_spindle.core.traffic.campaigns import (
     Campaign,
     CampaignOptions,
     Copy,
@@ -14,7 +15,6 @@ from nightly_spindle.core.campaigns import (
     Position,
     Terms,
 )
-from nightly_spindle.core.overlay_pools import Order
 
 if TYPE_CHECKING:
     from collections.abc import Callable

@@ -5,18 +5,9 @@ from __future__ import annotations
 from datetime import datetime, time
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.dayparts import Repeat
-from nightly_spindle.core.events import (
-    AfterSongs,
-    Beside,
-    BlockEnd,
-    Entry,
-    EventOptions,
-    Over,
-    TimedEvent,
-)
-from nightly_spindle.core.recurrence import TimeRule
-from nightly_spindle.core.steps import (
+from nightly_spindle.core.calendar.dayparts import Repeat
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.steps import (
     GoBack,
     Pick,
     PlayCategory,
@@ -26,6 +17,15 @@ from nightly_spindle.core.steps import (
     PlayStream,
     ShowText,
     Step,
+)
+from nightly_spindle.core.events.timed_events import (
+    AfterSongs,
+    Beside,
+    BlockEnd,
+    Entry,
+    EventOptions,
+    Over,
+    TimedEvent,
 )
 
 if TYPE_CHECKING:

@@ -6,13 +6,21 @@ from dataclasses import replace
 from datetime import date, timedelta
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.day_plans import AS_BASE, DayOptions, DayPlan, Plans, Show, painted
-from nightly_spindle.core.format_clocks import ClockOptions, FormatClock, strip_from
-from nightly_spindle.core.formats import Turn
-from nightly_spindle.core.rotation_rules import Rule, RuleKind
-from nightly_spindle.core.timebase import parse_time_of_day
-from nightly_spindle.store import categories
-from nightly_spindle.store.formats import (
+from nightly_spindle.core.base.timebase import parse_time_of_day
+from nightly_spindle.core.calendar.day_plans import (
+    AS_BASE,
+    DayOptions,
+    DayPlan,
+    Plans,
+    Show,
+    painted,
+)
+from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock, strip_from
+from nightly_spindle.core.music.formats import Turn
+from nightly_spindle.core.music.rotation_rules import Rule, RuleKind
+from nightly_spindle.store.library import categories
+from nightly_spindle.store.library.rotation_cards import change_cards
+from nightly_spindle.store.music.formats import (
     paint_week,
     save_clock,
     save_day,
@@ -20,13 +28,12 @@ from nightly_spindle.store.formats import (
     set_rules,
     set_turn,
 )
-from nightly_spindle.store.turn_cards import change_cards
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from nightly_spindle.core.turn_card import TurnCard
-    from nightly_spindle.store.library import Library
+    from nightly_spindle.core.library.rotation_card import TurnCard
+    from nightly_spindle.store.base.transaction import Library
 
 _GROUPS = {
     "Harbour standards": (

@@ -7,18 +7,18 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.drops import DropOptions, Loads, LogDrop, Short
-from nightly_spindle.core.events import Entry
-from nightly_spindle.core.log_meanings import Meaning, Means
-from nightly_spindle.core.log_writers import LogEntry
-from nightly_spindle.core.slots import Period
-from nightly_spindle.core.steps import Placement
-from nightly_spindle.core.timebase import US, resolve_local
+from nightly_spindle.core.base.timebase import US, resolve_local
+from nightly_spindle.core.calendar.log_periods import Period
+from nightly_spindle.core.events.steps import Placement
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.logs.log_meanings import Meaning, Means
+from nightly_spindle.core.logs.log_writers import LogEntry
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, Short
 from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
-from nightly_spindle.store.snapshot import Snapshot, open_station
+from nightly_spindle.store.programme.snapshot import Snapshot, open_station
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.items import Item
+    from nightly_spindle.core.library.items import Item
 
 _SEED = 7
 _NIGHT = "Night hours"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.overlay_pools import (
+from nightly_spindle.core.overlays.overlay_pools import (
     Lies,
     Member,
     Order,

@@ -7,7 +7,7 @@ Orders come as JSON lines on standard input:
   "fade_at_s", "fade_s", "out_curve"}, ...], "from_s": s, "to_s": end}}`: several files at once,
   each at its start on a common time line, faded from its position `fade_at_s` on; with
   `"over": [{"path", "from_s", "to_s", "start_s", "gain_db", "duck": {...}}, ...]` overlays, for
-  which those go down (`core.ducking.Ducking`),
+  which those go down (`ducking.Ducking`),
 - `{"stop": true}`, and `{"ready": true}` to be told when it can play.
 
 On standard output it says `{"at_s": s}` ten times a second while it plays (the place in the file,
@@ -29,13 +29,13 @@ import numpy as np
 from nightly_spindle.audio.files import FileSource
 from nightly_spindle.audio.limiter import Limiter
 from nightly_spindle.audio.mixer import Mixer, Voice
-from nightly_spindle.core.actions import FadeVoice, StartOverlay, StartVoice
-from nightly_spindle.core.ducking import DuckCurve, Ducking, duck_frames
-from nightly_spindle.core.errors import AudioUnreadable, OutputFault
-from nightly_spindle.core.items import STATION_TONE
-from nightly_spindle.core.markers import Curve
-from nightly_spindle.core.running import Line, Origin, Overlay, Play, Where
-from nightly_spindle.core.running import Source as Origins
+from nightly_spindle.core.base.errors import AudioUnreadable, OutputFault
+from nightly_spindle.core.library.items import STATION_TONE
+from nightly_spindle.core.library.markers import Curve
+from nightly_spindle.core.programme.running_order import Line, Origin, Overlay, Play, Where
+from nightly_spindle.core.programme.running_order import Source as Origins
+from nightly_spindle.core.programme.sequencer_actions import FadeVoice, StartOverlay, StartVoice
+from nightly_spindle.core.segues.ducking import DuckCurve, Ducking, duck_frames
 
 if TYPE_CHECKING:
     from nightly_spindle.air.outputs import Output

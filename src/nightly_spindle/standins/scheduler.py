@@ -9,16 +9,16 @@ from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.items import Item, Kind
-from nightly_spindle.core.joins import span
-from nightly_spindle.core.log_writers import LogEntry, write_log
-from nightly_spindle.core.logs import LogFormat
+from nightly_spindle.core.library.items import Item, Kind
+from nightly_spindle.core.logs.log_reading import LogFormat
+from nightly_spindle.core.logs.log_writers import LogEntry, write_log
+from nightly_spindle.core.segues.joins import span
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.drops import LogDrop
-    from nightly_spindle.core.slots import Slot
+    from nightly_spindle.core.calendar.log_periods import Slot
+    from nightly_spindle.core.station.log_sources import LogDrop
 
 _RATE = 1000  # lengths to a millisecond are good enough here
 _LINK_EVERY = 3  # songs

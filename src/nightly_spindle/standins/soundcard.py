@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, BinaryIO
 
 import soundfile
 
-from nightly_spindle.core.errors import StorageFault
-from nightly_spindle.core.timebase import US
+from nightly_spindle.core.base.errors import StorageFault
+from nightly_spindle.core.base.timebase import US
 
 if TYPE_CHECKING:
     from pathlib import Path

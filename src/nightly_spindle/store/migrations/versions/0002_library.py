@@ -5,7 +5,7 @@ from typing import Any
 import sqlalchemy as sa
 from alembic import op
 
-from nightly_spindle.core.matching import search_words
+from nightly_spindle.core.logs.log_matching import search_words
 
 revision = "0002"
 down_revision = "0001"

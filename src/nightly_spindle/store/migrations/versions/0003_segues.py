@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from nightly_spindle.core.settings import RENAMED
+from nightly_spindle.core.station.settings import RENAMED
 
 revision = "0003"
 down_revision = "0002"

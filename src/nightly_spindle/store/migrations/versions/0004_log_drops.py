@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from nightly_spindle.core.song_names import song_key
+from nightly_spindle.core.library.song_names import song_key
 
 revision = "0004"
 down_revision = "0003"

@@ -1,0 +1,1 @@
+"""Commands of logs and where they come from."""

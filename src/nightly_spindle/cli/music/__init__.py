@@ -1,0 +1,1 @@
+"""Commands of format clocks and made logs."""

@@ -1,0 +1,1 @@
+"""Commands of pools and overlays."""

@@ -1,0 +1,1 @@
+"""Commands of the engine: air, rehearse, render, status."""

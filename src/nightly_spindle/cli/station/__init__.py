@@ -1,0 +1,1 @@
+"""Commands of the whole station: making, checking, backups, the desk, the demo."""

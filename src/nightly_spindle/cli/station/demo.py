@@ -1,0 +1,78 @@
+"""`demo`: builds the demo station, puts it on air and opens the desk on it."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nightly_spindle.cli.base.common import demo_folder, now_us
+from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.timebase import broadcast_day, zone
+from nightly_spindle.store.programme.snapshot import open_station
+
+if TYPE_CHECKING:
+    import argparse
+
+_FALLBACK_ZONE = "Europe/Lisbon"
+
+
+def demo(options: argparse.Namespace) -> int:
+    """Build the demo station if it is not there, then go on air and open the desk."""
+    from nightly_spindle.standins.demo import build
+    from nightly_spindle.standins.demo_logs import leave_logs
+
+    folder = Path(options.folder) if options.folder else demo_folder()
+
+    def progress(what: str, part: float) -> None:
+        end = "\n" if part >= 1 else ""
+        start = "\r" if sys.stdout.isatty() else ""
+        if start or part >= 1:
+            print(f"{start}Demo station: {what:<18} {part:4.0%}", end=end, flush=True)
+
+    build(folder, local_zone(), progress)
+    settings = open_station(folder).programme.settings
+    leave_logs(folder, broadcast_day(now_us(), settings.tz, settings.day_start))
+    print(f"{settings.name} lies in {folder}.", flush=True)
+    if options.build_only:
+        return 0
+    _serve_relay()
+    if options.no_window:
+        from nightly_spindle.cli.playout.air import keep_on_air
+        from nightly_spindle.cli.playout.wanted import Wanted
+
+        return keep_on_air(Wanted(folder, "standin"))
+    from nightly_spindle.cli.station.desk import no_display, open_desk_on
+
+    if no_display():
+        print(
+            "No display: start it under a virtual one with `xvfb-run -a make demo` (xvfb, xauth).",
+            file=sys.stderr,
+        )
+        return 1
+    return open_desk_on(folder, start_engine=True)
+
+
+def _serve_relay() -> None:
+    """Serve the stream that the demo's relay takes over, for as long as the demo is open."""
+    from nightly_spindle.standins.demo_events import RELAY_PORT
+    from nightly_spindle.standins.stream_server import StreamServer
+
+    try:
+        StreamServer(port=RELAY_PORT).start()
+    except OSError as error:
+        print(f"The stream stand-in is not served: {error.strerror}.", file=sys.stderr)
+
+
+def local_zone() -> str:
+    """Return this machine's IANA time zone, or one that stands in for it."""
+    named = os.environ.get("TZ", "").lstrip(":")
+    linked = str(Path("/etc/localtime").resolve())
+    for name in (named, linked.partition("zoneinfo/")[2]):
+        try:
+            if "/" in name and not name.startswith("Etc/"):
+                return zone(name).key
+        except SettingRefused:
+            continue
+    return _FALLBACK_ZONE

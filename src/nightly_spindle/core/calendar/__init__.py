@@ -1,0 +1,1 @@
+"""Rules in local time, stretches of time, names made of dates."""

@@ -1,0 +1,1 @@
+"""Timed events: what they are, their steps, their calendar."""

@@ -1,0 +1,1 @@
+"""Items, their markers, and how they arrive."""

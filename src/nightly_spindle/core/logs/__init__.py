@@ -1,0 +1,1 @@
+"""Music logs: reading, writing, and what their lines mean."""

@@ -1,0 +1,1 @@
+"""The station's own music scheduling: clocks, rules of rotation, made logs."""

@@ -1,0 +1,22 @@
+"""What rotation needs of a programme's items: as columns, with the judges of its rules."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.music.format_clocks import FormatClock
+from nightly_spindle.core.music.rotation_columns import TurnTable
+from nightly_spindle.core.music.rotation_rules import Rule
+from nightly_spindle.core.music.rule_costs import RuleCosts
+
+
+@dataclass(slots=True)
+class RotationTables:
+    """Made anew when the programme's `stand` is another. `hour` is the clock known last."""
+
+    stand: tuple[int, int]
+    table: TurnTable
+    wall: WallHours
+    judges: dict[tuple[Rule, ...], RuleCosts] = field(default_factory=dict)
+    hour: tuple[int, int, FormatClock | None] = (0, 0, None)

@@ -1,0 +1,1 @@
+"""Pools of overlays, and whose turn it is."""

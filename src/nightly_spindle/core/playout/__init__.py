@@ -1,0 +1,1 @@
+"""The sequencer, and all that it decides: what sounds when."""

@@ -1,0 +1,152 @@
+"""What a timed event does to the running order when it fires."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.base.findings import Finding, Severity
+from nightly_spindle.core.base.timebase import US, broadcast_day, clock, resolve_local
+from nightly_spindle.core.calendar.recurrence import TimeRule
+from nightly_spindle.core.events.steps import ExpectLog, LoadLog, Placement
+from nightly_spindle.core.events.timed_events import Entry, Firing, Inside, TimedEvent
+from nightly_spindle.core.playout.log_loading import now_us
+from nightly_spindle.core.playout.step_effects import Cut, Round, carry_out
+from nightly_spindle.core.station.log_sources import ReadingState
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from nightly_spindle.core.calendar.log_periods import Slot
+    from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.core.programme.running_order import AirState, LoadOrder
+    from nightly_spindle.core.programme.sequencer_actions import Action
+    from nightly_spindle.core.station.log_sources import LogDrop, LogReading
+
+
+def fire(
+    programme: Programme, state: AirState, due: Sequence[Firing], actions: list[Action]
+) -> Cut | None:
+    """Let the firings of one instant act; returns how the item on air is to be cut, if it is.
+
+    By priority the first takes the air; what a later one puts at the front goes behind
+    the lines of an earlier one at the same instant, and it replaces none of them.
+    """
+    state.fired_until_us = due[0].at_us
+    state.orders = [order for order in state.orders if order.at_us > state.fired_until_us]
+    return act(programme, state, due, actions)
+
+
+def act(
+    programme: Programme, state: AirState, due: Sequence[Firing], actions: list[Action]
+) -> Cut | None:
+    """Let firings act that the clock did not bring about by itself; see `fire`."""
+    state.revision += 1
+    here = Round(programme, state, actions)
+    for firing in due:
+        event = firing.event
+        if now_us(state) - firing.at_us > event.grace_s * US:
+            actions.append(_missed(programme, state, firing))
+        elif not event.acts:
+            for step in event.steps:
+                if isinstance(step, ExpectLog):
+                    _look_for(programme, state, firing, step, actions)
+        elif not _gives_way(programme, state, firing, actions):
+            carry_out(here, firing)
+    return here.cut
+
+
+def _gives_way(
+    programme: Programme, state: AirState, firing: Firing, actions: list[Action]
+) -> bool:
+    """Whether an event must leave the air to the one that holds it, as is set for it."""
+    event, block = firing.event, state.block
+    if block is None or block.event_id == event.id or event.options.inside is Inside.ACTS:
+        return False
+    if firing.at_us >= block.until_us:
+        return False
+    waits = event.options.inside is Inside.WAITS
+    if waits and event.id not in state.held:
+        state.held.append(event.id)
+    when = clock(firing.at_us, programme.settings.tz)
+    until = clock(block.until_us, programme.settings.tz)
+    what = f"waits until {until}" if waits else "is dropped"
+    actions.append(
+        Finding(
+            "event-waits" if waits else "event-dropped",
+            Severity.NOTE,
+            state.frame,
+            f"“{event.name}” at {when} {what}: “{block.event}” holds the air until {until}.",
+            "Move one of the two, if that is not meant.",
+        )
+    )
+    return True
+
+
+def _look_for(
+    programme: Programme, state: AirState, firing: Firing, step: ExpectLog, actions: list[Action]
+) -> None:
+    """Say which of the next day's logs are not there, or not whole."""
+    drop = programme.drop(step.drop)
+    if drop is None:
+        return
+    faults = [
+        (slot, reading, fault)
+        for slot in next_day(programme, drop, firing.at_us)
+        if (fault := wanting(reading := programme.logs.reading(drop, slot), drop))
+    ]
+    if not faults:
+        return
+    slot, reading, fault = faults[0]
+    more = f", and {len(faults) - 1} more logs are not whole" if len(faults) > 1 else ""
+    near = f" Close to it: {reading.nearest[0].text}." if reading.nearest else ""
+    missing = not reading.usable
+    actions.append(
+        Finding(
+            "log-not-here" if missing else "log-not-whole",
+            Severity.ALARM if missing else Severity.WARNING,
+            state.frame,
+            f"“{drop.name}” for {slot.text}: {fault}{more}.{near}",
+            f"Ask for {reading.file}, or open the log and settle what is missing.",
+        )
+    )
+
+
+def next_day(programme: Programme, drop: LogDrop, at_us: int) -> list[Slot]:
+    """Return the slots of the broadcast day that follows the one of an instant."""
+    tz, start = programme.settings.tz, programme.settings.day_start
+    day = broadcast_day(at_us, tz, start) + timedelta(days=1)
+    begin, end = (
+        resolve_local(datetime.combine(one, start), tz) for one in (day, day + timedelta(days=1))
+    )
+    return drop.slots(tz, start, begin - 1, end - 1)
+
+
+def wanting(reading: LogReading, drop: LogDrop) -> str:
+    """Return in words what a log lacks, empty when it is whole."""
+    if not reading.usable:
+        if reading.state is ReadingState.MISSING:
+            return f"{reading.file} is not in {drop.folder} yet"
+        return reading.why_not(drop.folder)
+    lost = len(reading.lost)
+    return f"{lost} of its lines cannot air" if lost else ""
+
+
+def order_firing(order: LoadOrder) -> Firing:
+    """Return what a log told to load by hand does, as the firing of an event of its own."""
+    placement = Placement(order.placement)
+    step = LoadLog(order.drop, placement, order.slot_us, order.file)
+    rule = TimeRule(datetime(1970, 1, 1))  # noqa: DTZ001 - it fires by its order, not by the rule
+    name = "Loaded by hand"
+    return Firing(order.at_us, TimedEvent(-order.id, name, rule, Entry(order.entry), (step,)))
+
+
+def _missed(programme: Programme, state: AirState, firing: Firing) -> Finding:
+    when = clock(firing.at_us, programme.settings.tz)
+    return Finding(
+        "event-missed",
+        Severity.ALARM,
+        state.frame,
+        f"“{firing.event.name}” was due at {when} and is too late to be made good.",
+        "Do by hand what it would have done, or allow the event more grace.",
+    )

@@ -1,0 +1,132 @@
+"""What an event holds: how long it runs, what fits, what is cut, what never airs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.base.timebase import length
+from nightly_spindle.core.events.steps import (
+    PLAYS,
+    Pick,
+    PlayBreak,
+    PlayCategory,
+    PlayFolder,
+    PlayList,
+    PlayStream,
+)
+from nightly_spindle.core.programme.event_sources import stream_cart
+from nightly_spindle.core.segues.joins import span
+from nightly_spindle.core.segues.list_length import running_time
+
+if TYPE_CHECKING:
+    from nightly_spindle.core.events.steps import PlayStep
+    from nightly_spindle.core.events.timed_events import TimedEvent
+    from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.programme.programme import Programme
+
+
+class Fits(StrEnum):
+    """What becomes of a line when the event's length is over."""
+
+    WHOLE = "airs"
+    CUT = "is cut short"
+    NOT = "does not air"
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """One line of an event: `start_s` from the event's time, `lost_s` what is cut off of it."""
+
+    title: str
+    start_s: float
+    length_s: float
+    fits: Fits
+    lost_s: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Holds:
+    """The lines of an event, how long they run, and the room that is left (negative: too long).
+
+    `about` means that what is played is chosen when it fires: lengths are means.
+    """
+
+    lines: tuple[Held, ...]
+    runs_s: float
+    room_s: float | None
+    about: bool = False
+
+    def sentence(self) -> str:
+        """What fits, in one sentence."""
+        about = "about " if self.about else ""
+        if self.room_s is None:
+            return f"Runs {about}{length(self.runs_s)}." if self.runs_s else ""
+        if self.room_s >= 0:
+            return f"Runs {about}{length(self.runs_s)}; {length(self.room_s)} of its time is left."
+        lost = sum(line.fits is Fits.NOT for line in self.lines)
+        cut = next((line for line in self.lines if line.fits is Fits.CUT), None)
+        said = f"Runs {about}{length(self.runs_s)}, {length(-self.room_s)} too long"
+        if cut is not None:
+            said += f": “{cut.title}” is cut short by {length(cut.lost_s)}"
+        if lost:
+            said += (
+                f"{', ' if cut else ': '}{lost} {'line does' if lost == 1 else 'lines do'} not air"
+            )
+        return f"{said}."
+
+
+def holds(programme: Programme, event: TimedEvent) -> Holds:
+    """Return what an event puts on air, against its length."""
+    items: list[Item] = []
+    about = False
+    for index, step in enumerate(event.steps):
+        if isinstance(step, PLAYS):
+            more, guessed = _items(programme, event, index, step)
+            items += more
+            about = about or guessed
+    running = running_time(items, programme.segues, programme.settings.rate)
+    limit = event.options.length_s
+    lines = []
+    ends = [*running.starts_s[1:], running.next_s] if items else []
+    for item, start, end in zip(items, running.starts_s, ends, strict=True):
+        fits, lost = Fits.WHOLE, 0.0
+        if limit and start >= limit:
+            fits = Fits.NOT
+        elif limit and end > limit:
+            fits, lost = Fits.CUT, end - limit
+        lines.append(Held(item.title, start, end - start, fits, lost))
+    room = limit - running.next_s if limit and items else None
+    return Holds(tuple(lines), running.next_s, room, about)
+
+
+def _items(
+    programme: Programme, event: TimedEvent, index: int, step: PlayStep
+) -> tuple[list[Item], bool]:
+    """Return the items of a step, and whether they stand for a choice still to be made."""
+    if isinstance(step, PlayStream):
+        item = programme.item(stream_cart(event.id, index))
+        return ([item] if item else []), False
+    if isinstance(step, PlayBreak):
+        pattern = programme.spots.named(step.name)
+        item = None if pattern is None else programme.item(pattern.cart)
+        return ([item] if item else []), True
+    carts = programme.event_sources.carts(step) or ()
+    playable = [cart for cart in carts if not programme.why_unplayable(cart)]
+    items = [item for cart in playable if (item := programme.item(cart)) is not None]
+    if isinstance(step, PlayCategory):
+        return _typical(programme, items, step.count), True
+    if isinstance(step, PlayList | PlayFolder) and step.pick in {Pick.NEXT, Pick.RANDOM}:
+        return _typical(programme, items, 1), len(items) > 1
+    return items, False
+
+
+def _typical(programme: Programme, items: list[Item], count: int) -> list[Item]:
+    """Return so many items of middling length."""
+    if not items:
+        return []
+    rate = programme.settings.rate
+    ranked = sorted(items, key=lambda item: span(item, rate).segue - span(item, rate).cue_in)
+    middle = len(ranked) // 2
+    return [ranked[(middle + at) % len(ranked)] for at in range(count)]

@@ -1,0 +1,290 @@
+"""The rehearsal: the coming hours in fast forward, by the engine's own sequencer."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.base.findings import Finding, Severity
+from nightly_spindle.core.base.timebase import US, clock, length, us_from_frames
+from nightly_spindle.core.events.steps import Placement
+from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.playout.air_holds import IS_OVER
+from nightly_spindle.core.playout.overlay_findings import overlay_findings
+from nightly_spindle.core.playout.rehearsal_rows import Landing, OverlayRow, Rehearsal, Row
+from nightly_spindle.core.programme.running_order import Outcome
+from nightly_spindle.core.programme.sequencer_actions import (
+    Action,
+    Dropped,
+    Ended,
+    Fired,
+    OverlayEnded,
+    StartOverlay,
+    StartVoice,
+)
+from nightly_spindle.core.segues.joins import span
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from nightly_spindle.core.playout.sequencer import Sequencer
+    from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.core.programme.running_order import AirState
+
+_CUT_WORTH_SAYING_S = 1.0
+_LATE_WORTH_SAYING_S = 60.0
+_BEHIND_WORTH_SAYING_S = 900.0
+
+
+class Recorder:
+    """Turns actions into rows; the rehearsal, the render and the tests share it."""
+
+    def __init__(self) -> None:
+        self.rows: list[Row] = []
+        self.findings: list[Finding] = []
+        self.fired: list[Fired] = []
+        self.overlays: list[OverlayRow] = []
+        self._open: dict[int, int] = {}
+        self._over: dict[int, int] = {}
+
+    def take(self, actions: Iterable[Action]) -> None:
+        """Record the actions, in order."""
+        for action in actions:
+            if isinstance(action, StartVoice):
+                play = action.play
+                self._open[play.id] = len(self.rows)
+                end = play.start + action.end - play.begin
+                note = "joined in progress" if play.joined else ""
+                self.rows.append(
+                    Row(
+                        play.start,
+                        end,
+                        play.line,
+                        Outcome.ON_AIR,
+                        play.item.title,
+                        play,
+                        action.join,
+                        note,
+                    )
+                )
+            elif isinstance(action, Ended):
+                at = self._open.pop(action.play.id, None)
+                if at is not None:
+                    row = self.rows[at]
+                    note = action.note or row.note
+                    self.rows[at] = replace(row, end=action.end, outcome=action.outcome, note=note)
+            elif isinstance(action, Dropped):
+                self.rows.append(
+                    Row(
+                        action.at,
+                        action.at,
+                        action.line,
+                        action.outcome,
+                        action.title,
+                        note=action.why,
+                    )
+                )
+            elif isinstance(action, Finding):
+                self.findings.append(action)
+            elif isinstance(action, Fired):
+                self.fired.append(action)
+            elif isinstance(action, StartOverlay | OverlayEnded):
+                self._take_overlay(action)
+
+    def _take_overlay(self, action: StartOverlay | OverlayEnded) -> None:
+        overlay = action.play
+        if isinstance(action, StartOverlay):
+            self._over[overlay.id] = len(self.overlays)
+            row = OverlayRow(overlay.start, overlay.end, overlay, Outcome.ON_AIR)
+            self.overlays.append(row)
+        elif overlay.id in self._over:
+            at = self._over.pop(overlay.id)
+            self.overlays[at] = OverlayRow(
+                overlay.start, action.end, overlay, action.outcome, action.note
+            )
+
+
+def rehearse(
+    programme: Programme, sequencer: Sequencer, begun: Iterable[Action], hours: float
+) -> Rehearsal:
+    """Run the sequencer on by so many hours and say what will happen.
+
+    `begun` are the actions that put it on air. The sequencer is used up; give it a
+    state of its own (`AirState.copy`).
+    """
+    state = sequencer.state
+    begin, sound = state.frame, state.overlays
+    until = begin + round(hours * 3600 * state.rate)
+    recorder = Recorder()
+    recorder.take(begun)
+    recorder.take(sequencer.advance(until))
+    # what has hours to come yet is no finding because it is not there now
+    findings = [f for f in recorder.findings if f.code not in {"log-not-here", "log-not-whole"}]
+    night = Rehearsal(recorder.rows, findings, overlays=recorder.overlays)
+    # what still sounds at the end goes on as planned
+    night.rows = [
+        replace(row, outcome=Outcome.AIRED) if row.outcome is Outcome.ON_AIR else row
+        for row in night.rows
+    ]
+    night.overlays = [
+        replace(row, outcome=Outcome.AIRED) if row.outcome is Outcome.ON_AIR else row
+        for row in night.overlays
+    ]
+    night.landings = _landings(programme, state, night, recorder.fired)
+    night.findings += _cuts(programme, state, night)
+    night.findings += _late(night)
+    night.findings += _behind(programme, state, night, recorder.fired)
+    night.findings += _not_aired(night)
+    night.findings += overlay_findings(programme, state, night, begin, sound=sound)
+    night.findings += _held(programme, state, begin, until)
+    night.findings += [
+        Finding(one.code, one.severity, begin, one.text, one.mend) for one in programme.standing
+    ]
+    order = {Severity.ALARM: 0, Severity.WARNING: 1, Severity.NOTE: 2}
+    night.findings.sort(key=lambda f: (f.at, order[f.severity]))
+    return night
+
+
+def _landings(
+    programme: Programme, state: AirState, night: Rehearsal, fired: Iterable[Fired]
+) -> list[Landing]:
+    starts = {row.line.id: row.start for row in reversed(night.rows) if row.play is not None}
+    found = []
+    for firing in fired:
+        first = next((i for i in firing.line_ids if i in starts), None)
+        if first is None:
+            continue
+        start_us = us_from_frames(starts[first], state.rate) + state.offset_us
+        offset = (start_us - firing.due_us) / US
+        when = clock(firing.due_us, programme.settings.tz)
+        how = "lands on time"
+        if abs(offset) >= 1:
+            how = f"lands {length(abs(offset))} {'late' if offset > 0 else 'early'}"
+        found.append(
+            Landing(
+                firing.event,
+                firing.due_us,
+                firing.entry,
+                round(offset, 6),
+                first,
+                f"“{firing.event}” at {when} {how}",
+            )
+        )
+    return found
+
+
+def _cuts(programme: Programme, state: AirState, night: Rehearsal) -> list[Finding]:
+    found = []
+    for row in night.rows:
+        if row.outcome is not Outcome.CUT or row.play is None:
+            continue
+        here = span(row.play.item, state.rate, programme.segues)
+        whole = row.play.start + here.segue - row.play.begin
+        lost = (whole - row.end) / state.rate
+        if lost < _CUT_WORTH_SAYING_S:
+            continue
+        us = us_from_frames(row.end, state.rate) + state.offset_us
+        when = clock(us, programme.settings.tz)
+        found.append(
+            Finding(
+                "cut-short",
+                Severity.NOTE,
+                row.end,
+                f"“{row.title}” loses its last {length(lost)} at {when}: {row.note}.",
+                "Take out or swap a line before it, or let the event wait for the end.",
+                row.line.id,
+            )
+        )
+    return found
+
+
+def _late(night: Rehearsal) -> list[Finding]:
+    rows = {row.line.id: row for row in night.rows}
+    return [
+        Finding(
+            "lands-late",
+            Severity.NOTE,
+            rows[landing.line_id].start,
+            f"{landing.text}: it waits for the item on air.",
+            "Let the event cut in, or shorten what comes before it.",
+            landing.line_id,
+        )
+        for landing in night.landings
+        if landing.entry == Entry.NEXT and landing.offset_s >= _LATE_WORTH_SAYING_S
+    ]
+
+
+def _behind(
+    programme: Programme, state: AirState, night: Rehearsal, fired: Iterable[Fired]
+) -> list[Finding]:
+    """Say which events put lines at the end of a running order that is full."""
+    starts = {row.line.id: row.start for row in reversed(night.rows) if row.play is not None}
+    found = []
+    for one in fired:
+        event = programme.event(one.event_id)
+        if event is None or not one.line_ids or event.name != one.event:
+            continue
+        if any(step.placement is not Placement.END for step in event.line_steps):
+            continue
+        start = starts.get(one.line_ids[0])
+        late = None if start is None else (start - one.at) / state.rate
+        if late is not None and late < _BEHIND_WORTH_SAYING_S:
+            continue
+        when = clock(one.due_us, programme.settings.tz)
+        airs = "does not air in this stretch" if late is None else f"airs {length(late)} later"
+        found.append(
+            Finding(
+                "at-the-end",
+                Severity.WARNING,
+                one.at,
+                f"“{one.event}” at {when} goes behind all that is lined up and {airs}.",
+                "Put it at the front, if it is meant for its time.",
+                one.line_ids[0],
+            )
+        )
+    return found
+
+
+def _not_aired(night: Rehearsal) -> list[Finding]:
+    """Say what of an event does not air because its length is over."""
+    over: dict[str, list[Row]] = {}
+    for row in night.rows:
+        if row.play is None and row.outcome is Outcome.REPLACED and IS_OVER in row.note:
+            over.setdefault(row.note, []).append(row)
+    return [
+        Finding(
+            "does-not-fit",
+            Severity.WARNING,
+            rows[0].start,
+            f"{note}: {len(rows)} of its lines do not air, the first is “{rows[0].title}”.",
+            "Take lines out of it, or make it longer.",
+            rows[0].line.id,
+        )
+        for note, rows in over.items()
+    ]
+
+
+def _held(programme: Programme, state: AirState, begin: int, until: int) -> list[Finding]:
+    """Say which events cannot act because the station waits for the operator."""
+    if state.unattended:
+        return []
+    rate = state.rate
+    coming = programme.firings(
+        us_from_frames(begin, rate) + state.offset_us - 1,
+        us_from_frames(until, rate) + state.offset_us,
+    )
+    coming = [firing for firing in coming if firing.event.line_steps]
+    if not coming:
+        return []
+    first = coming[0]
+    when = clock(first.at_us, programme.settings.tz)
+    return [
+        Finding(
+            "attended",
+            Severity.ALARM,
+            begin,
+            f"The station is attended: after the item on air it waits, and “{first.event.name}” "
+            f"at {when} loads but starts nothing.",
+            "Switch to unattended before leaving.",
+        )
+    ]

@@ -1,0 +1,1 @@
+"""What a station has programmed, and the state of what is on air."""

@@ -1,0 +1,290 @@
+"""Rotation on the fly: what comes next when nothing is lined up, by the rules of the formats.
+
+What really aired counts, and what is known to come: the lines behind, the log that loads next. The
+hour's format clock says from which categories, by its weights; without one all songs take turns.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from hashlib import blake2s
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nightly_spindle.core.base.apportion import next_turn
+from nightly_spindle.core.base.timebase import US, us_from_frames
+from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.log_periods import Period, slot_at
+from nightly_spindle.core.events.steps import LoadLog, PlayItem
+from nightly_spindle.core.music.formats import ALL_SONGS
+from nightly_spindle.core.music.play_columns import LineUp
+from nightly_spindle.core.music.rotation_columns import Track, TurnTable
+from nightly_spindle.core.music.rotation_rules import Rule, usual_rules
+from nightly_spindle.core.music.rotation_tables import RotationTables
+from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.music.format_clocks import FormatClock
+    from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.core.programme.running_order import AirState
+
+_ORDER = 0.9  # what the very last of a category's turn costs, against a soft rule of weight 1
+_AHEAD_S = 3 * 3600.0  # logs that load so soon are looked at
+_LINES = 60  # lines of what comes that are looked at
+_SOON_S = 600.0  # a log that loads so soon is landed on
+_LITTLE_S = 90.0  # so much may be left: a made hour follows at once then
+_ANOTHER = 0.2
+_COUNTED = 60  # songs heard last by which categories are shared out
+
+Plays = Sequence[tuple[float, int]]  # (instant in s, cart)
+
+
+def turn_order(items: Iterable[tuple[int | None, Item]], seed: int) -> list[Item]:
+    """Return the items in the order of their turn: longest unheard first.
+
+    Each comes with the instant (µs) it was last heard, None for never; those never
+    heard are shuffled by the seed, so that a night can be replayed.
+    """
+
+    def rank(entry: tuple[int | None, Item]) -> tuple[int, bytes]:
+        heard, item = entry
+        mixed = blake2s(f"{seed}/{item.cart}".encode(), digest_size=8).digest()
+        return (-1 if heard is None else heard, mixed)
+
+    return [item for _, item in sorted(items, key=rank)]
+
+
+def next_song(programme: Programme, state: AirState, at: int) -> tuple[Item | None, str]:
+    """Return what rotation airs at frame `at`, and why; None where nothing can be played."""
+    clock = clock_at(programme, us_from_frames(at, state.rate) + state.offset_us)
+    formats = programme.formats
+    weights = formats.weights_of(clock)
+    names = [name for name in sorted(weights) if _playable(programme, _carts(programme, name))]
+    best: tuple[float, Item, str] | None = None
+    left = _left_s(programme, state, at)
+    while names:
+        had = _had(programme, state, names)
+        turn = next_turn([weights[name] for name in names], [had[name] for name in names])
+        name = names.pop(turn or 0)
+        of = formats.categories[name].name if name else ""
+        carts = _playable(programme, _carts(programme, name))
+        found = pick(
+            programme, state, at, carts, of=of, rules=_rules(programme, clock), left_s=left
+        )
+        if found is not None and (best is None or found[0] < best[0]):
+            best = found
+        if best is not None and best[0] < FIRM:
+            break  # the category whose turn it is has one that keeps the firm rules
+    return (best[1], best[2]) if best is not None else (None, "no song is in the library")
+
+
+def pick(
+    programme: Programme,
+    state: AirState,
+    at: int,
+    carts: Sequence[int],
+    *,
+    of: str = "",
+    rules: tuple[Rule, ...] | None = None,
+    more: Plays = (),
+    left_s: float | None = None,
+) -> tuple[float, Item, str] | None:
+    """Return which of some items airs best at frame `at`: what it costs, itself, why.
+
+    `carts` are in the order of their turn before what the state has heard. `more` are lines
+    (instant in s, cart) that air besides. `left_s` is how long there is to fill before a log loads.
+    None of nothing.
+    """
+    tables = _tables(programme)
+    at_s = _seconds(state, at)
+    last = {heard.cart: heard.at for heard in state.history}
+    order = [cart for cart in carts if cart not in last]
+    if len(order) < len(carts):
+        order += sorted((cart for cart in carts if cart in last), key=lambda cart: last[cart])
+    rows = np.array([row for cart in order if (row := tables.table.row(cart))], np.int64)
+    if not rows.size:
+        return None
+    judge = _judge(tables, _rules(programme, None) if rules is None else rules)
+    lines = LineUp([*_around(programme, state, at, tables), *_rows(tables, more)])
+    costs = judge.costs(lines, at_s, rows)
+    costs += np.arange(len(rows)) * (_ORDER / len(rows))
+    if left_s is not None:
+        costs += _late_costs(left_s - tables.table.length_s[rows])
+    best = int(costs.argmin())
+    told = judge.told(lines, at_s, int(rows[best])) if costs[best] > 0 else []
+    item = tables.table.item(int(rows[best]))
+    return float(costs[best]), item, _why(of, [term.words for term, _ in told])
+
+
+def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> list[Item]:
+    """Return the songs that keep every firm rule at frame `at`, those first whose turn it is.
+
+    `lines` (instant in s, cart) are what airs around them.
+    """
+    tables = _tables(programme)
+    last = {heard.cart: heard.at for heard in state.history}
+    pool = sorted(programme.pool, key=lambda item: last.get(item.cart, -1))
+    playable = [item for item in pool if not programme.why_unplayable(item.cart)]
+    rows = np.array([tables.table.row(item.cart) for item in playable], np.int64)
+    if not rows.size:
+        return []
+    clock = clock_at(programme, us_from_frames(at, state.rate) + state.offset_us)
+    judge = _judge(tables, _rules(programme, clock))
+    around = LineUp([*_history(tables, state), *_rows(tables, lines)])
+    costs = judge.costs(around, _seconds(state, at), rows)
+    return [item for item, cost in zip(playable, costs, strict=True) if cost < FIRM]
+
+
+def clock_at(programme: Programme, at_us: int) -> FormatClock | None:
+    """Return the format clock of the hour of an instant, None where there is none."""
+    if not programme.formats.plans.used:
+        return None
+    tables = _tables(programme)
+    begin, end, clock = tables.hour
+    if not begin <= at_us < end:
+        settings = programme.settings
+        slot = slot_at(Period.HOUR, settings.tz, settings.day_start, at_us)
+        clock, _ = programme.formats.clock_of(slot)
+        tables.hour = (slot.start_us, slot.end_us, clock)
+    return clock
+
+
+def _left_s(programme: Programme, state: AirState, at: int) -> float | None:
+    """Return how long there is before the next log loads, None where that is not soon (s)."""
+    at_us = us_from_frames(at, state.rate) + state.offset_us
+    for firing in programme.within(max(state.fired_until_us, at_us), at_us + round(_SOON_S * US)):
+        if any(isinstance(step, LoadLog) for step in firing.event.steps):
+            return (firing.at_us - at_us) / US
+    return None
+
+
+def _late_costs(rest_s: np.ndarray) -> np.ndarray:
+    """Return what it costs that so much is left (below 0: too little) before a log loads.
+
+    Ending a little early is next to nothing, running over costs as much as a soft rule a minute;
+    where more is left another song follows.
+    """
+    early = np.where(rest_s > _LITTLE_S, _ANOTHER, rest_s / _LITTLE_S * _ANOTHER)
+    return np.where(rest_s < 0, -rest_s / 60, early)
+
+
+def _why(of: str, broken: Sequence[str]) -> str:
+    where = f" of “{of}”" if of else ""
+    if not broken:
+        return f"longest unheard{where} that keeps every rule"
+    return f"the one{where} that breaks least. Broken: {' '.join(broken)}".rstrip(".")
+
+
+def _tables(programme: Programme) -> RotationTables:
+    """Return what rotation needs, worked out again when the items have changed."""
+    formats, stand = programme.formats, programme.stand
+    known = programme.rotation_tables
+    if known is None or known.stand != stand:
+        items = {item.cart: item for item in programme.pool} | programme.items
+        rate = programme.settings.rate
+        tracks = [Track(item, programme.sounding(item)[1] / rate) for item in items.values()]
+        inside = {name: one.carts for name, one in formats.categories.items()}
+        settings = programme.settings
+        table = TurnTable(tracks, inside)
+        known = RotationTables(stand, table, WallHours(settings.tz, settings.day_start))
+        programme.rotation_tables = known
+    return known
+
+
+def _rules(programme: Programme, clock: FormatClock | None) -> tuple[Rule, ...]:
+    return programme.formats.rules_of(clock) or usual_rules(programme.settings.separation_s)
+
+
+def _judge(tables: RotationTables, rules: tuple[Rule, ...]) -> RuleCosts:
+    found = tables.judges.get(rules)
+    if found is None:
+        found = tables.judges[rules] = RuleCosts(tables.table, rules, tables.wall)
+    return found
+
+
+def _carts(programme: Programme, name: str) -> Sequence[int]:
+    if name == ALL_SONGS:
+        return [item.cart for item in programme.pool]
+    known = programme.formats.categories.get(name)
+    return known.carts if known else ()
+
+
+def _playable(programme: Programme, carts: Sequence[int]) -> list[int]:
+    return [cart for cart in carts if not programme.why_unplayable(cart)]
+
+
+def _had(programme: Programme, state: AirState, names: Sequence[str]) -> Counter[str]:
+    """Return how many of the songs heard last came from each category."""
+    inside = _tables(programme).table.inside
+    row = _tables(programme).table.row
+    found: Counter[str] = Counter()
+    for heard in state.history[-_COUNTED:]:
+        place = row(heard.cart)
+        name = next((n for n in names if n in inside and inside[n][place]), None)
+        if name is not None:
+            found[name] += 1
+    return found
+
+
+# -- what airs around -----
+
+
+def _seconds(state: AirState, frame: int) -> float:
+    return (us_from_frames(frame, state.rate) + state.offset_us) / US
+
+
+def _rows(tables: RotationTables, lines: Plays) -> list[tuple[float, int]]:
+    return [(at, row) for at, cart in lines if (row := tables.table.row(cart))]
+
+
+def _history(tables: RotationTables, state: AirState) -> list[tuple[float, int]]:
+    row, rate, offset = tables.table.row, state.rate, state.offset_us / US
+    return [
+        (heard.at / rate + offset, found) for heard in state.history if (found := row(heard.cart))
+    ]
+
+
+def _around(
+    programme: Programme, state: AirState, at: int, tables: RotationTables
+) -> list[tuple[float, int]]:
+    """Return what aired, what is lined up behind, and what the next log brings."""
+    return [*_history(tables, state), *_rows(tables, coming(programme, state, at))]
+
+
+def coming(programme: Programme, state: AirState, at: int) -> list[tuple[float, int]]:
+    """Return the items that are known to follow something at frame `at`: (instant in s, cart)."""
+    at_s = _seconds(state, at)
+    found = _one_after_another(programme, [line.cart for line in state.upcoming[:_LINES]], at_s)
+    until_us = round((at_s + _AHEAD_S) * US)
+    for firing in programme.within(max(state.fired_until_us, round(at_s * US) - US), until_us):
+        begin_s = firing.at_us / US
+        for step in firing.event.steps if firing.event.acts else ():
+            if isinstance(step, PlayItem):
+                found.append((begin_s, step.cart))
+            elif isinstance(step, LoadLog) and (drop := programme.drop_of(step)) is not None:
+                slot = programme.slot(drop, step.slot_us or firing.at_us)
+                reading = programme.logs.reading(drop, slot)
+                if reading.usable:
+                    carts = reading.carts[:_LINES]
+                    # what is lined up behind may be gone by then
+                    found = [one for one in found if one[0] < begin_s]
+                    found += _one_after_another(programme, carts, begin_s)
+                    return found
+    return found
+
+
+def _one_after_another(
+    programme: Programme, carts: Iterable[int], at_s: float
+) -> list[tuple[float, int]]:
+    found = []
+    for cart in carts:
+        item = programme.item(cart)
+        if item is not None:
+            found.append((at_s, cart))
+            at_s += programme.sounding(item)[1] / programme.settings.rate
+    return found

@@ -1,0 +1,1 @@
+"""How one item passes into the next: rules, markers, joins, ducking."""

@@ -1,0 +1,1 @@
+"""Advertising: orders, breaks, and which spots air in which."""

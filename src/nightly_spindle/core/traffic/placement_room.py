@@ -1,0 +1,208 @@
+"""What stands in the coming breaks while they are being filled, and what may still go where.
+
+Spots are told from each other by `Unit`s, breaks by their index in the calendar.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, insort
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.traffic.campaigns import Campaign
+from nightly_spindle.core.traffic.coming_breaks import BreakPlace
+from nightly_spindle.core.traffic.order_quotas import Window
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+
+_UNLIKED = 0.5  # what a break costs that prefers other categories, in spacings
+_NEXT_LIKED = 0.05  # each place further down in the list of those that it prefers
+_PLAIN = 0.25  # a break that prefers none, where others prefer the category
+
+
+class Stops(StrEnum):
+    """What keeps a spot out of a break."""
+
+    COUNT = "no seat is left"
+    LENGTH = "no time is left"
+    SAME = "it is in that break already"
+    APART = "it would come too near to itself"
+    RIVAL = "a competitor is too near"
+
+
+_ROOM = frozenset({Stops.COUNT, Stops.LENGTH})
+
+
+@dataclass(slots=True)
+class Seeker:
+    """A campaign that looks for breaks. Times in µs; `open` are the breaks open to it."""
+
+    campaign: Campaign
+    open: Sequence[int]
+    length_us: int
+    apart_us: int
+    rivals_us: int
+    rank: int
+    group: str
+    category: str
+    id: int = 0
+
+    def __post_init__(self) -> None:
+        """Keep the campaign's number at hand: it is asked for all the time."""
+        self.id = self.campaign.id
+
+    def where(self, index: int) -> int:
+        """Return the place of a break in `open`, -1 where it is not open."""
+        at = bisect_left(self.open, index)
+        return at if at < len(self.open) and self.open[at] == index else -1
+
+
+@dataclass(slots=True, eq=False)
+class Unit:
+    """One spot that is wanted, anywhere in its window.
+
+    `ideal` is where in them it lies best, `spacing` how far its fellows lie apart, both in places
+    of `open`. `place` is the break that it is in, -1 for none.
+    """
+
+    seeker: Seeker
+    window: Window
+    ideal: float
+    spacing: float
+    place: int = -1
+    at: int = -1  # its place in `open`
+    fixed: bool = False
+
+    def off(self, at: int) -> float:
+        """Return how far a place of `open` lies from the ideal, in spacings; 0 within the place."""
+        away = abs(at + 0.5 - self.ideal) - 0.5
+        return away / self.spacing if away > 0 else 0.0
+
+
+@dataclass(slots=True)
+class Room:
+    """The breaks and the spots in them."""
+
+    places: Sequence[BreakPlace]
+    liked: frozenset[str]
+    inside: list[list[Unit]] = field(default_factory=list)
+    seats: list[int] = field(default_factory=list)  # that are left in each break
+    _time: list[int] = field(default_factory=list)  # taken in each break, µs
+    _own: dict[int, list[int]] = field(default_factory=dict)  # instants, by campaign
+    _groups: dict[str, list[tuple[int, int]]] = field(default_factory=dict)  # instant, campaign
+
+    def __post_init__(self) -> None:
+        """Begin with empty breaks."""
+        self.inside = [[] for _ in self.places]
+        self.seats = [place.spots for place in self.places]
+        self._time = [0] * len(self.places)
+
+    def heard(self, seeker: Seeker, instants: Iterable[int]) -> None:
+        """Remember what has aired: spots to come keep away from it."""
+        own = self._own.setdefault(seeker.id, [])
+        for at_us in instants:
+            insort(own, at_us)
+            if seeker.group:
+                insort(self._groups.setdefault(seeker.group, []), (at_us, seeker.id))
+
+    def put(self, unit: Unit, at: int) -> None:
+        """Put a unit into the break at a place of its seeker's `open`."""
+        seeker = unit.seeker
+        unit.at, unit.place = at, seeker.open[at]
+        place = self.places[unit.place]
+        self.inside[unit.place].append(unit)
+        self.seats[unit.place] -= 1
+        self._time[unit.place] += seeker.length_us
+        insort(self._own.setdefault(seeker.id, []), place.at_us)
+        if seeker.group:
+            insort(self._groups.setdefault(seeker.group, []), (place.at_us, seeker.id))
+
+    def take(self, unit: Unit) -> int:
+        """Take a unit out of its break; returns where in `open` it was."""
+        seeker, place = unit.seeker, self.places[unit.place]
+        self.inside[unit.place].remove(unit)
+        self.seats[unit.place] += 1
+        self._time[unit.place] -= seeker.length_us
+        own = self._own[seeker.id]
+        del own[bisect_left(own, place.at_us)]
+        if seeker.group:
+            group = self._groups[seeker.group]
+            del group[bisect_left(group, (place.at_us, seeker.id))]
+        was, unit.at, unit.place = unit.at, -1, -1
+        return was
+
+    def fits(self, length_us: int, index: int) -> bool:
+        """Whether there is a seat and time for so long a spot in a break."""
+        place = self.places[index]
+        return self.seats[index] > 0 and self._time[index] + length_us <= place.length_us
+
+    def free(self, seeker: Seeker, index: int) -> bool:
+        """Whether a spot may go into a break as it is."""
+        place = self.places[index]
+        return (
+            self.seats[index] > 0
+            and self._time[index] + seeker.length_us <= place.length_us
+            and self.keeps_off(seeker, index) is None
+        )
+
+    def stops(self, seeker: Seeker, index: int) -> Stops | None:
+        """Return what keeps a spot out of a break, None when nothing does."""
+        apart = self.keeps_off(seeker, index)
+        if apart is not None:
+            return apart
+        if self.seats[index] <= 0:
+            return Stops.COUNT
+        if self._time[index] + seeker.length_us > self.places[index].length_us:
+            return Stops.LENGTH
+        return None
+
+    def keeps_off(self, seeker: Seeker, index: int) -> Stops | None:
+        """Return what of separation keeps a spot out of a break, whatever room there is."""
+        at_us = self.places[index].at_us
+        own = self._own.get(seeker.id)
+        if own:
+            after = bisect_left(own, at_us)
+            if after < len(own):
+                gap = own[after] - at_us
+                if not gap:
+                    return Stops.SAME
+                if gap < seeker.apart_us:
+                    return Stops.APART
+            if after and at_us - own[after - 1] < seeker.apart_us:
+                return Stops.APART
+        if seeker.group:
+            group = self._groups.get(seeker.group)
+            if group and self._rival(seeker, group, at_us):
+                return Stops.RIVAL
+        return None
+
+    @staticmethod
+    def _rival(seeker: Seeker, group: list[tuple[int, int]], at_us: int) -> bool:
+        at = bisect_left(group, (at_us - seeker.rivals_us, 0))
+        while at < len(group) and group[at][0] <= at_us + seeker.rivals_us:
+            if group[at][1] != seeker.id:
+                return True
+            at += 1
+        return False
+
+    def dislike(self, seeker: Seeker, index: int) -> float:
+        """Return what it costs that a break prefers other categories, in spacings."""
+        likes = self.places[index].likes
+        if not likes:
+            return _PLAIN if seeker.category in self.liked else 0.0
+        if seeker.category in likes:
+            return _NEXT_LIKED * likes.index(seeker.category)
+        return _UNLIKED
+
+    def cost(self, unit: Unit, at: int) -> float:
+        """Return what it costs a unit to lie at a place of its seeker's `open`."""
+        return unit.off(at) + self.dislike(unit.seeker, unit.seeker.open[at])
+
+
+def room_only(stops: Stops | None) -> bool:
+    """Whether only room is lacking."""
+    return stops in _ROOM

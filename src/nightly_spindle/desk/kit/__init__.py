@@ -1,0 +1,1 @@
+"""What every place of the desk is made of."""

@@ -1,0 +1,93 @@
+"""Asks the planning process for plans; of several asked for only the newest counts."""
+
+from __future__ import annotations
+
+import sys
+from typing import TYPE_CHECKING
+
+import msgspec
+from PySide6.QtCore import QObject, QProcess, Signal
+
+from nightly_spindle.desk.kit.planning_process import HOURS, LENGTH, Reply, Request, frame
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from nightly_spindle.core.programme.running_order import AirState
+
+
+class Planner(QObject):
+    """Plans in a process of its own, which is started when needed and ends with the desk.
+
+    Signals: `planned` (Planned), `failed` (str).
+    """
+
+    planned = Signal(object)
+    failed = Signal(str)
+
+    def __init__(self, folder: Path, parent: QObject | None = None, hours: float = HOURS) -> None:
+        super().__init__(parent)
+        self._folder, self._hours = folder, hours
+        self._number = 0
+        self._waiting: Request | None = None
+        self._busy = False
+        self._leaving = False
+        self._held = b""
+        self._process = QProcess(self)
+        self._process.readyReadStandardOutput.connect(self._on_ready)
+        self._process.finished.connect(self._on_finished)
+
+    def ask(self, state: AirState | None, now_us: int, *, live: bool) -> None:
+        """Plan from this state (None: as an engine started now would find it)."""
+        self._number += 1
+        self._waiting = Request(self._number, state, now_us, live, self._hours)
+        if not self._busy:
+            self._send()
+
+    def close(self) -> None:
+        """End the process; a plan under way is not waited for."""
+        self._leaving = True
+        self._waiting = None
+        self._process.closeWriteChannel()
+        if not self._process.waitForFinished(200):
+            self._process.kill()
+            self._process.waitForFinished(2000)
+
+    def _send(self) -> None:
+        if self._waiting is None or self._leaving:
+            return
+        if self._process.state() == QProcess.ProcessState.NotRunning:
+            self._held = b""
+            self._process.start(
+                sys.executable,
+                ["-m", "nightly_spindle.desk.kit.planning_process", str(self._folder)],
+            )
+        self._busy = True
+        self._process.write(frame(self._waiting))
+        self._waiting = None
+
+    def _on_ready(self) -> None:
+        self._held += self._process.readAllStandardOutput().data()
+        while len(self._held) >= LENGTH.size:
+            end = LENGTH.size + LENGTH.unpack(self._held[: LENGTH.size])[0]
+            if len(self._held) < end:
+                return
+            reply = msgspec.msgpack.decode(self._held[LENGTH.size : end], type=Reply)
+            self._held = self._held[end:]
+            self._busy = False
+            self._take(reply)
+            self._send()
+
+    def _take(self, reply: Reply) -> None:
+        if reply.problem:
+            self.failed.emit(reply.problem)
+        elif reply.number == self._number:
+            self.planned.emit(reply.planned)
+
+    def _on_finished(self) -> None:
+        if self._leaving:
+            return
+        self._busy = False
+        told = self._process.readAllStandardError().data().decode(errors="replace").strip()
+        last = told.splitlines()[-1] if told else "no reason given"
+        self.failed.emit(f"Planning stopped ({last}); it starts again with the next change.")

@@ -1,0 +1,136 @@
+"""Working the coming night out, in a process of its own.
+
+Planning is pure Python: on a thread it would hold painting up, which takes Python's lock
+anew with nearly every call. So the desk runs this module as a program that reads requests
+from its standard input and writes plans to its standard output, each a MessagePack body
+behind its length in four bytes. It ends with its input. Nothing here knows Qt.
+"""
+
+from __future__ import annotations
+
+import logging
+import struct
+import sys
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import BinaryIO
+
+import msgspec
+
+from nightly_spindle.core.base.errors import NightlySpindleError
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.core.reports.timeline import Night, plan_night
+from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.store.base.changes import change_count
+from nightly_spindle.store.base.database import DatabaseRefused
+from nightly_spindle.store.base.messages import begin_messages
+from nightly_spindle.store.playout.journal import load_state
+from nightly_spindle.store.programme.snapshot import Snapshot, open_station, overview
+
+HOURS = 12.0
+_log = logging.getLogger(__name__)
+_FRESH_S = 60.0  # the station is read anew after so long
+_WAVES_US = 3600 * US
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """One plan: the night, and the waveform overviews of its first hour by cart."""
+
+    night: Night
+    settings: StationSettings
+    live: bool
+    waves: dict[int, bytes] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class _Kept:
+    """What the worker keeps between two plans."""
+
+    snapshot: Snapshot | None = None
+    read_at: float = 0.0
+    change: int = -1
+    waves: dict[int, bytes] = field(default_factory=dict)
+
+
+_kept = _Kept()
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """What is to be planned: from a state (None: the one saved last), at an instant."""
+
+    number: int
+    state: AirState | None
+    now_us: int
+    live: bool
+    hours: float = HOURS
+
+
+@dataclass(frozen=True, slots=True)
+class Reply:
+    """The plan that was asked for, or a sentence that says why there is none."""
+
+    number: int
+    planned: Planned | None
+    problem: str = ""
+
+
+LENGTH = struct.Struct("<I")
+
+
+def frame(value: Request | Reply) -> bytes:
+    """Return a message as it goes through the pipe."""
+    body = msgspec.msgpack.encode(value)
+    return LENGTH.pack(len(body)) + body
+
+
+def serve(folder: Path, requests: BinaryIO, replies: BinaryIO) -> None:
+    """Answer requests until they end."""
+    while len(head := requests.read(LENGTH.size)) == LENGTH.size:
+        body = requests.read(LENGTH.unpack(head)[0])
+        asked = msgspec.msgpack.decode(body, type=Request)
+        try:
+            reply = Reply(asked.number, _plan(folder, asked))
+        except (NightlySpindleError, DatabaseRefused) as error:
+            reply = Reply(asked.number, None, str(error))
+        except Exception as error:  # noqa: BLE001 - the edge of one request: each has an answer
+            _log.exception("the night could not be planned")
+            said = f"The night could not be planned ({type(error).__name__}: {error})."
+            reply = Reply(asked.number, None, said)
+        replies.write(frame(reply))
+        replies.flush()
+
+
+def _plan(folder: Path, asked: Request) -> Planned:
+    kept, state, now_us = _kept, asked.state, asked.now_us
+    stale = kept.snapshot is None or time.monotonic() - kept.read_at > _FRESH_S
+    if kept.snapshot is not None and change_count(kept.snapshot.connection) != kept.change:
+        stale = True
+        kept.waves.clear()
+    if stale:
+        if kept.snapshot is not None:
+            kept.snapshot.connection.close()
+        kept.snapshot, kept.read_at = open_station(folder), time.monotonic()
+        kept.change = kept.snapshot.count
+    snapshot = kept.snapshot
+    assert snapshot is not None
+    if state is None:
+        state = load_state(snapshot.connection)
+    snapshot.prepare(now_us, now_us + round(asked.hours * 3600) * US, state)
+    night = plan_night(snapshot.programme, state, now_us, asked.hours, live=asked.live)
+    waves = {}
+    for block in night.blocks:
+        if block.start_us > night.from_us + _WAVES_US:
+            break
+        if block.cart not in kept.waves:
+            kept.waves[block.cart] = overview(folder, block.cart)
+        waves[block.cart] = kept.waves[block.cart]
+    return Planned(night, snapshot.programme.settings, asked.live, waves)
+
+
+if __name__ == "__main__":
+    begin_messages(Path(sys.argv[1]), "planner", echo=False)
+    serve(Path(sys.argv[1]), sys.stdin.buffer, sys.stdout.buffer)

@@ -1,0 +1,292 @@
+"""The place Library: items, lists, the waiting room, the intake."""
+
+from __future__ import annotations
+
+import sys
+import threading
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QProcess, Qt, QTimer, Signal
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nightly_spindle.desk.kit.desk_ear import Ear
+from nightly_spindle.desk.kit.labels import NoteLabel
+from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.library.intake_page import IntakePage
+from nightly_spindle.desk.library.items_page import ItemsPage
+from nightly_spindle.desk.library.library_edits import LibraryEdits
+from nightly_spindle.desk.library.lists_page import ListsPage
+from nightly_spindle.desk.library.waiting_room import WaitingRoom
+from nightly_spindle.intake.place import intake_pid
+from nightly_spindle.intake.walk import Unusable, files_meant
+from nightly_spindle.store.station import editors
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+    from PySide6.QtGui import QUndoStack
+
+    from nightly_spindle.core.library.intake import IntakeOptions
+    from nightly_spindle.core.reports.timeline import Block
+    from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.desk.kit.theme import Palette
+    from nightly_spindle.desk.markers.marker_editor import CueEditor
+    from nightly_spindle.desk.segues.segue_page import SeguePage
+    from nightly_spindle.store.library.intake_reading import Seen
+
+_PAGES = ("Items", "Lists", "Waiting room", "Intake", "Segue rules")
+_INTAKE_MS = 5000
+
+
+class LibraryPlace(QWidget):
+    """Signals: `said` (str); `add_asked` (carts) for the running order."""
+
+    said = Signal(str)
+    add_asked = Signal(list)
+
+    def __init__(
+        self,
+        shelf: Shelf,
+        settings: StationSettings,
+        palette: Palette,
+        tonight: Callable[[], Sequence[Block]],
+    ) -> None:
+        super().__init__()
+        self.setObjectName("place")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._folder = shelf.folder
+        self._opened = False
+        self.shelf = shelf
+        self.ear = Ear(self)
+        self.edits = LibraryEdits(self.shelf, self)
+        tz = settings.tz
+        self.items = ItemsPage(self.shelf, self.edits, self.ear, palette, settings)
+        self.lists = ListsPage(self.shelf, self.edits, palette, settings)
+        self.waiting = WaitingRoom(self.shelf, self.edits, self.ear, palette, tz)
+        self.intake = IntakePage(self.shelf, palette, tz)
+        self._palette, self._tonight = palette, tonight
+        self._segues: SeguePage | None = None
+        self._cues: CueEditor | None = None
+        self.note = NoteLabel()
+        self._process: QProcess | None = None
+        self._beside = QTimer(self)
+        self._beside.setInterval(_INTAKE_MS)
+        self._beside.timeout.connect(self.keep_intake)
+        self._lay_out()
+        self._connect()
+
+    @property
+    def undo(self) -> QUndoStack:
+        """What can be undone here."""
+        return self.edits.undo
+
+    def _lay_out(self) -> None:
+        self.pages = QStackedWidget()
+        self.tabs: dict[str, QToolButton] = {}
+        row = QHBoxLayout()
+        row.setContentsMargins(12, 8, 12, 0)
+        row.setSpacing(4)
+        for name, page in zip(
+            _PAGES, (self.items, self.lists, self.waiting, self.intake, QWidget()), strict=True
+        ):
+            self.pages.addWidget(page)
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            button.setProperty("role", "tab")
+            button.setAccessibleName(name)
+            button.clicked.connect(lambda _=False, name=name: self.show_page(name))
+            self.tabs[name] = button
+            row.addWidget(button)
+        row.addSpacing(16)
+        row.addWidget(self.note, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        box.addLayout(row)
+        box.addWidget(self.pages, 1)
+        self.tabs["Items"].setChecked(True)
+
+    def _connect(self) -> None:
+        self.shelf.changed.connect(self._refresh)
+        for source in (self.shelf.failed, self.ear.failed, self.edits.said, self.items.said,
+                       self.lists.said, self.waiting.said, self.intake.said,
+                       ):  # fmt: skip
+            source.connect(self.say)
+        self.items.bring_asked.connect(self.bring_in)
+        self.items.add_asked.connect(self.add_asked)
+        self.lists.add_asked.connect(self.add_asked)
+        self.items.list_made.connect(self._on_list)
+        self.items.mark_asked.connect(self.mark)
+        self.waiting.counted.connect(self._on_counted)
+
+    def set_palette(self, palette: Palette) -> None:
+        """Paint in other colours."""
+        self._palette = palette
+        for page in (self.items, self.lists, self.waiting, self.intake, self._segues, self._cues):
+            if page is not None:
+                page.set_palette(palette)
+
+    def open(self) -> None:
+        """Read the library when the place is looked at for the first time."""
+        if not self._opened:
+            self._opened = True
+            self.shelf.open()
+            self.items.open()
+            self.waiting.refresh()
+            # in a thread of its own: a filter must not wait behind it
+            threading.Thread(target=editors.warm, name="warm", daemon=True).start()
+            self.keep_intake()
+            self._beside.start()
+        if self._page():
+            self.show_page(self._page())
+
+    def close_down(self) -> None:
+        """End what runs beside."""
+        self._beside.stop()
+        if self._cues is not None:
+            self._cues.close_down()
+        self.intake.close_down()
+        self.ear.close()
+        if self._process is not None:
+            self._process.closeWriteChannel()  # the intake ends with its input
+            self._process.waitForFinished(15_000)
+
+    def say(self, sentence: str) -> None:
+        """Say something at the top, for a while."""
+        self.note.say(sentence)
+
+    def show_page(self, name: str) -> None:
+        """Show one of the pages."""
+        for other, tab in self.tabs.items():
+            tab.setChecked(other == name)
+        if self._cues is not None and self.pages.currentWidget() is self._cues:
+            self._cues.session.close()
+            self.ear.stop()
+        if name == "Segue rules":
+            self.pages.setCurrentWidget(self.segues)
+        else:
+            self.pages.setCurrentIndex(_PAGES.index(name))
+        if name == "Intake":
+            self.intake.open()
+        else:
+            self.intake.close_down()
+        if name == "Lists":
+            self.lists.refresh()
+        elif name == "Waiting room":
+            self.waiting.refresh()
+            self.waiting.list.setFocus()
+        elif name == "Segue rules":
+            self.segues.refresh()
+            self.segues.matrix.setFocus()
+        elif name == "Items":
+            self.items.field.setFocus()
+
+    # The two pages that need most are made when they are first asked for: the desk opens sooner.
+
+    @property
+    def cues(self) -> CueEditor:
+        """The marker editor."""
+        if self._cues is None:
+            from nightly_spindle.desk.markers.marker_editor import CueEditor
+
+            self._cues = CueEditor(self.shelf, self.edits.undo, self.ear, self._palette)
+            self._cues.said.connect(self.say)
+            self._cues.closed.connect(lambda: self.show_page("Items"))
+            self.pages.addWidget(self._cues)
+        return self._cues
+
+    @property
+    def segues(self) -> SeguePage:
+        """The segue rules."""
+        if self._segues is None:
+            from nightly_spindle.desk.segues.segue_page import SeguePage
+
+            self._segues = SeguePage(self.shelf, self.edits.undo, self._palette, self._tonight)
+            self._segues.said.connect(self.say)
+            at = _PAGES.index("Segue rules")
+            self.pages.removeWidget(self.pages.widget(at))
+            self.pages.insertWidget(at, self._segues)
+        return self._segues
+
+    def mark(self, carts: list[int], first: int) -> None:
+        """Open the marker editor on items."""
+        if not carts:
+            self.say("Choose the items to mark first.")
+            return
+        self.pages.setCurrentWidget(self.cues)
+        self.cues.open(carts, first)
+
+    def _page(self) -> str:
+        at = self.pages.currentIndex()
+        return _PAGES[at] if at < len(_PAGES) else ""
+
+    def _refresh(self) -> None:
+        self.items.refresh()
+        self.waiting.refresh()
+        if self._page() == "Lists":
+            self.lists.refresh()
+        elif self._page() == "Segue rules":
+            self.segues.refresh()
+
+    def _on_counted(self, count: int) -> None:
+        self.tabs["Waiting room"].setText(f"Waiting room  {count}" if count else "Waiting room")
+
+    def _on_list(self, list_id: int) -> None:
+        self.show_page("Lists")
+        self.lists.choose(list_id)
+
+    # -- bringing in -----------------------------------------------------------------------------
+
+    def bring_in(self, paths: list[str], options: IntakeOptions) -> None:
+        """Put files, and those in folders and playlists, into the queue."""
+
+        def work(library: Any) -> tuple[int, list[str]]:
+            found, odd = _collect(paths)
+            return editors.arrivals.queue(library, found, options), odd
+
+        def then(answer: tuple[int, list[str]]) -> None:
+            count, odd = answer
+            told = f"{count} file{'' if count == 1 else 's'} to be measured; see “Intake”."
+            self.say(" ".join([told, *odd[:1]]))
+            self.keep_intake()
+
+        self.shelf.edit(work, then)
+
+    def keep_intake(self) -> None:
+        """See to it that the intake of the station runs; it ends with the desk if it is ours."""
+        running = self._process is not None and (
+            self._process.state() is not QProcess.ProcessState.NotRunning
+        )
+        if not running and intake_pid(self._folder) is None:
+            self._process = QProcess(self)
+            self._process.setProgram(sys.executable)
+            self._process.setArguments(
+                ["-m", "nightly_spindle", "intake", "run", str(self._folder), "--with-parent"]
+            )
+            log = str(self._folder / "intake.log")
+            self._process.setStandardErrorFile(log, QProcess.OpenModeFlag.Append)
+            self._process.setStandardOutputFile(log, QProcess.OpenModeFlag.Append)
+            self._process.start()
+
+
+def _collect(paths: list[str]) -> tuple[list[Seen], list[str]]:
+    """Return the files that paths mean, and what could not be used."""
+    found: list[Seen] = []
+    odd: list[str] = []
+    for text in paths:
+        try:
+            every = list(files_meant(Path(text)))
+        except OSError as error:
+            odd.append(f"{text} cannot be read: {error.strerror}.")
+            continue
+        found += [one for one in every if not isinstance(one, Unusable)]
+        odd += [one.why for one in every if isinstance(one, Unusable)]
+    return found, odd

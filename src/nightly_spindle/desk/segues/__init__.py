@@ -1,0 +1,1 @@
+"""The segue editor and the segue rules."""

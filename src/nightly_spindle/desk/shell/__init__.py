@@ -1,0 +1,1 @@
+"""The window, its rail and its status bar."""

@@ -1,0 +1,61 @@
+"""The places that are made when they are first gone to, so that the desk opens sooner."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.desk.kit.engine_link import EngineLink
+    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.theme import Palette
+
+NAMES = ("Events", "Formats", "Campaigns", "Overlays")
+
+
+class LatePlaces:
+    """`made` are those that were gone to, by name."""
+
+    def __init__(
+        self,
+        shelf: Shelf,
+        link: EngineLink,
+        settings: StationSettings,
+        now_us: Callable[[], int],
+        state: Callable[[], AirState | None],
+    ) -> None:
+        self._shelf, self._link, self._settings = shelf, link, settings
+        self._now_us, self._state = now_us, state
+        self.made: dict[str, Any] = {}
+
+    def make(self, name: str, palette: Palette) -> Any:
+        """Make a place; each name once."""
+        makers = {"Events": self._events, "Formats": self._formats,
+                  "Campaigns": self._campaigns, "Overlays": self._overlays}  # fmt: skip
+        self.made[name] = made = makers[name](palette)
+        return made
+
+    def _events(self, palette: Palette) -> Any:
+        from nightly_spindle.desk.events.events_place import EventsPlace
+
+        return EventsPlace(self._shelf, self._link, self._settings, palette, self._now_us)
+
+    def _formats(self, palette: Palette) -> Any:
+        from nightly_spindle.desk.music.formats_place import FormatsPlace
+
+        return FormatsPlace(self._shelf, self._settings, palette, self._now_us)
+
+    def _campaigns(self, palette: Palette) -> Any:
+        from nightly_spindle.desk.traffic.campaigns_place import CampaignsPlace
+
+        return CampaignsPlace(self._shelf, self._settings, palette, self._now_us)
+
+    def _overlays(self, palette: Palette) -> Any:
+        from nightly_spindle.desk.overlays.overlays_place import OverlaysPlace
+
+        return OverlaysPlace(
+            self._shelf, self._link, self._settings, palette, self._now_us, self._state
+        )

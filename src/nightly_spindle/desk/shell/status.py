@@ -1,0 +1,144 @@
+"""The status bar that never goes away, along the top."""
+
+from __future__ import annotations
+
+from math import ceil
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from nightly_spindle.core.base.timebase import US, clock, length
+from nightly_spindle.core.reports.timeline import lands
+
+if TYPE_CHECKING:
+    from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.reports.timeline import Mark, Pin
+
+
+class Status(QWidget):
+    """On air or not, mode, station time, what is left, next fixed time, worst finding.
+
+    Signals: `finding_asked` when the finding is pressed.
+    """
+
+    finding_asked = Signal()
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setObjectName("status")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(58)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(92, 4, 14, 4)
+        row.setSpacing(26)
+        self._sounds = self._simulated = False
+        self.sign = QLabel("OFF AIR")
+        self.sign.setAccessibleName("On air or not")
+        self.heard = QLabel("simulated:\nnobody hears this")
+        self.heard.setAccessibleName("Whether anybody hears the station")
+        self.heard.setToolTip("The simulated sound card takes the sound. Choose a sound device at "
+                              "the place Station.")  # fmt: skip
+        self.heard.hide()
+        row.addWidget(self.sign)
+        row.addWidget(self.heard)
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        station = QLabel(name)
+        station.setProperty("role", "name")
+        self.mode = QLabel("")
+        self.mode.setProperty("role", "muted")
+        names.addWidget(station)
+        names.addWidget(self.mode)
+        row.addLayout(names)
+        row.addSpacing(10)
+        self.time = self._figure(row, "STATION TIME", "00:00:00")
+        self.left = self._figure(row, "LEFT OF THIS ITEM", "–:––")
+        self.fixed = self._figure(row, "NEXT FIXED TIME", "–")
+        self.fixed_text = QLabel("")
+        self.fixed_text.setProperty("role", "muted")
+        self.fixed_text.setAlignment(Qt.AlignmentFlag.AlignBottom)
+        row.addWidget(self.fixed_text, 1, Qt.AlignmentFlag.AlignVCenter)
+        self.finding = QPushButton("No findings")
+        self.finding.setMaximumWidth(230)
+        self.finding.clicked.connect(self.finding_asked)
+        row.addWidget(self.finding)
+        self.set_on_air(on_air=False, waiting=False)
+        self.show_finding([], None, None)
+
+    @staticmethod
+    def _figure(row: QHBoxLayout, caption: str, start: str) -> QLabel:
+        box = QVBoxLayout()
+        box.setSpacing(0)
+        above = QLabel(caption)
+        above.setProperty("role", "caption")
+        figure = QLabel(start)
+        figure.setProperty("role", "figure")
+        figure.setAccessibleName(caption.capitalize())
+        box.addWidget(above)
+        box.addWidget(figure)
+        row.addLayout(box)
+        return figure
+
+    def set_on_air(self, *, on_air: bool, waiting: bool) -> None:
+        """Show whether the station is on air, or on but waiting for the operator."""
+        self.sign.setText("OFF AIR" if not on_air else "WAITING" if waiting else "ON AIR")
+        self._sounds = on_air and not waiting
+        self._colour()
+
+    def set_simulated(self, *, simulated: bool) -> None:
+        """Say beside the sign that nobody hears the station, while only a stand-in takes it.
+
+        The sign is not lit then: nothing simulated looks real.
+        """
+        if simulated != self._simulated:
+            self._simulated = simulated
+            self.heard.setVisible(simulated)
+            self._colour()
+
+    def _colour(self) -> None:
+        lit = "simulated" if self._simulated else "air"
+        _set_role(self.sign, lit if self._sounds else "off")
+
+    def set_mode(self, text: str) -> None:
+        """Show unattended or attended, or what else there is to say under the name."""
+        self.mode.setText(text)
+
+    def set_time(self, now_us: int, tz: ZoneInfo) -> None:
+        """Show the station's time."""
+        self.time.setText(clock(now_us, tz))
+
+    def set_left(self, left_s: float | None) -> None:
+        """Show the time left of the item on air."""
+        self.left.setText("–:––" if left_s is None else length(ceil(left_s)))
+
+    def show_fixed(self, pin: Pin | None, now_us: int, tz: ZoneInfo) -> None:
+        """Show the next fixed time and how it is met."""
+        if pin is None:
+            self.fixed.setText("–")
+            self.fixed_text.setText("")
+            return
+        self.fixed.setText(clock(pin.at_us, tz))
+        ahead = length((pin.at_us - now_us) / US)
+        self.fixed_text.setText(f"{pin.name}\nin {ahead}, {lands(pin)}")
+        self.fixed_text.setToolTip(pin.sentence)
+
+    def show_finding(self, marks: list[Mark], worst: Mark | None, tz: ZoneInfo | None) -> None:
+        """Show how much will go wrong, and when first."""
+        if worst is None or tz is None:
+            self.finding.setText("No findings")
+            self.finding.setToolTip("The rehearsal of the coming hours found nothing wrong.")
+            _set_role(self.finding, "calm")
+            return
+        count = "1 finding" if len(marks) == 1 else f"{len(marks)} findings"
+        self.finding.setText(f"{count}, first at {clock(marks[0].at_us, tz)[:5]}")
+        self.finding.setToolTip(f"{worst.text} {worst.mend}")
+        _set_role(self.finding, "finding")
+
+
+def _set_role(widget: QWidget, role: str) -> None:
+    if widget.property("role") != role:
+        widget.setProperty("role", role)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)

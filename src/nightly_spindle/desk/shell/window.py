@@ -1,0 +1,490 @@
+"""The desk's window: rail, status bar, the place, and what holds them together."""
+
+from __future__ import annotations
+
+import time
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QSettings, QSize, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QMessageBox,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.desk.kit import theme
+from nightly_spindle.desk.kit.engine_link import EngineLink
+from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.planner import Planner
+from nightly_spindle.desk.kit.planning_process import Planned
+from nightly_spindle.desk.library.library_place import LibraryPlace
+from nightly_spindle.desk.logs.logs_place import LogsPlace
+from nightly_spindle.desk.playout.air_place import AirPlace
+from nightly_spindle.desk.shell.keys import KeysPage
+from nightly_spindle.desk.shell.late_places import LatePlaces
+from nightly_spindle.desk.shell.rail import PlaceButton
+from nightly_spindle.desk.shell.status import Status
+from nightly_spindle.desk.station.station_place import StationPlace
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.reports.timeline import Block
+    from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.desk.events.events_place import EventsPlace
+    from nightly_spindle.desk.music.formats_place import FormatsPlace
+    from nightly_spindle.desk.overlays.overlays_place import OverlaysPlace
+    from nightly_spindle.desk.traffic.campaigns_place import CampaignsPlace
+
+_REPLAN_MS = 60_000
+_STILL_MS = 500  # how often the clock moves while no engine runs
+_NOTE_MS = 8000
+_PLACES = (
+    ("Air", "radio-tower", "What is on air and what follows"),
+    ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
+    ("Events", "calendar-clock", "Timed events: the week, the list"),
+    ("Library", "library", "Items, lists, intake"),
+    ("Formats", "list-music", "Format clocks, the week, rules, logs made ahead"),
+    ("Campaigns", "megaphone", "Advertisers' orders, the breaks of the week, reports"),
+    ("Overlays", "layers-2", "Sweepers and voiceovers: what lies over the coming joins, pools"),
+    ("Station", "hard-drive", "Backups, check, the station book"),
+)
+
+
+class Window(QMainWindow):
+    """One station's desk."""
+
+    def __init__(self, folder: Path, settings: StationSettings, memory: QSettings) -> None:
+        super().__init__()
+        self._folder = folder
+        self._settings = settings
+        self._memory = memory
+        self._state: AirState | None = None
+        self._now_us = time.time_ns() // 1000
+        self._finding = -1
+        self.palette_ = self._remembered_palette()
+        self.link = EngineLink(folder, self)
+        self.planner = Planner(folder, self)
+        self.status = Status(settings.name)
+        self.shelf = Shelf(folder, self)
+        self.air = AirPlace(self.shelf, self.link, self.palette_)
+        self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
+        self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
+        self._late = LatePlaces(
+            self.shelf, self.link, settings, self._present,
+            lambda: self._state if self.link.on_air else None,
+        )  # fmt: skip
+        self.station = StationPlace(folder, settings, self.palette_)
+        self.keys = KeysPage(self)
+        self.setWindowTitle(f"{settings.name} – Nightly Spindle")
+        self.resize(1280, 800)
+        self._lay_out()
+        self._connect()
+        self._shortcuts()
+        self._paint(self.palette_)
+        geometry = memory.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        self._on_went()
+
+    # -- making ----------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        whole = QWidget()
+        whole.setObjectName("window")
+        box = QVBoxLayout(whole)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(self.status)
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._rail())
+        self.stage = QStackedWidget()
+        self.stage.addWidget(self.air)
+        self.stage.addWidget(self.logs)
+        self.stage.addWidget(self.library)
+        self.stage.addWidget(self.station)
+        row.addWidget(self.stage, 1)
+        box.addLayout(row, 1)
+        self.setCentralWidget(whole)
+
+    def _rail(self) -> QWidget:
+        rail = QWidget()
+        rail.setObjectName("rail")
+        rail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        rail.setFixedWidth(78)
+        box = QVBoxLayout(rail)
+        box.setContentsMargins(0, 0, 0, 8)
+        box.setSpacing(0)
+        self.places: dict[str, PlaceButton] = {}
+        for number, (name, picture, tip) in enumerate(_PLACES, 1):
+            button = PlaceButton()
+            self._dress(button, name, picture, f"{tip} (Ctrl+{number})")
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, name=name: self.go_to(name))
+            button.hovered.connect(lambda name=name: self.go_to(name))
+            self.places[name] = button
+            box.addWidget(button)
+        self.places["Air"].setChecked(True)
+        box.addStretch(1)
+        self.look = self._rail_button("Look", "sun-moon", "Light or dark (Ctrl+L)")
+        self.help = self._rail_button("Keys", "keyboard", "The keyboard on one page (F1)")
+        self.look.clicked.connect(self.change_look)
+        self.help.clicked.connect(self.keys.open)
+        box.addWidget(self.look)
+        box.addWidget(self.help)
+        return rail
+
+    @classmethod
+    def _rail_button(cls, text: str, picture: str, tip: str) -> QToolButton:
+        button = QToolButton()
+        cls._dress(button, text, picture, tip)
+        return button
+
+    @staticmethod
+    def _dress(button: QToolButton, text: str, picture: str, tip: str) -> None:
+        button.setText(text)
+        button.setToolTip(tip)
+        button.setAccessibleName(text)
+        button.setProperty("role", "place")
+        button.setProperty("picture", picture)
+        button.setIconSize(QSize(22, 22))
+        button.setFixedWidth(78)
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+
+    def _connect(self) -> None:
+        self.link.came.connect(self._on_came)
+        self.link.went.connect(self._on_went)
+        self.link.sight.connect(self._on_sight)
+        self.link.state.connect(self._on_state)
+        self.link.failed.connect(self.say)
+        self.planner.planned.connect(self._on_planned)
+        self.planner.failed.connect(self.say)
+        self.shelf.failed.connect(self.say)
+        self.air.hand.connect(self.hand)
+        self.air.said.connect(self.say)
+        self.status.finding_asked.connect(self.next_finding)
+        self.library.add_asked.connect(self._add_items)
+        self.shelf.changed.connect(self.plan)
+        self.station.changed.connect(self.plan)
+        self._replan = QTimer(self)
+        self._replan.setInterval(_REPLAN_MS)
+        self._replan.timeout.connect(self.plan)
+        self._still = QTimer(self)
+        self._still.setInterval(_STILL_MS)
+        self._still.timeout.connect(self._on_still)
+        self._note = QTimer(self)
+        self._note.setSingleShot(True)
+        self._note.setInterval(_NOTE_MS)
+        self._note.timeout.connect(lambda: self.air.note.setText(""))
+        QGuiApplication.styleHints().colorSchemeChanged.connect(self._on_scheme)
+
+    def _shortcuts(self) -> None:
+        for keys, act in (
+            ("F1", self.keys.open),
+            ("F4", self.next_finding),
+            ("F6", self.air.header.mode.click),
+            ("F7", self._edit_segue),
+            ("F8", lambda: self.hand("skip")),
+            ("F9", self._stop_or_go),
+            ("Ctrl+N", self._open_add),
+            ("Ctrl+F", self._find),
+            ("Ctrl+M", self._mark),
+            ("Ctrl+Z", self._undo),
+            ("Ctrl+Shift+Z", self._redo),
+            *(
+                (f"Ctrl+{number}", partial(self.go_to, name))
+                for number, (name, _, _) in enumerate(_PLACES, 1)
+            ),
+            ("Ctrl+L", self.change_look),
+            ("Ctrl+Q", self.close),
+        ):
+            QShortcut(QKeySequence(keys), self).activated.connect(act)
+
+    # -- look ---------------------------------------------------------------------------------
+
+    def _remembered_palette(self) -> theme.Palette:
+        named = self._memory.value("look", "system")
+        dark = theme.system_is_dark() if named == "system" else named == "dark"
+        return theme.DARK if dark else theme.LIGHT
+
+    def change_look(self) -> None:
+        """Dark to light, or back."""
+        self._memory.setValue("look", "light" if self.palette_.dark else "dark")
+        self._paint(self._remembered_palette())
+
+    def _on_scheme(self, _scheme: object) -> None:
+        self._paint(self._remembered_palette())
+
+    def _paint(self, palette: theme.Palette) -> None:
+        self.palette_ = palette
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.setStyleSheet(theme.sheet(palette))
+        self.air.set_palette(palette)
+        self.library.set_palette(palette)
+        self.logs.set_palette(palette)
+        for place in self._late.made.values():
+            place.set_palette(palette)
+        self.station.set_palette(palette)
+        for button in (*self.places.values(), self.look, self.help):
+            button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
+
+    # -- the engine ----------------------------------------------------------------------------
+
+    def begin(self) -> None:
+        """Look for the engine, and plan without one meanwhile."""
+        self.link.open()
+        self._replan.start()
+        if not self.link.on_air:
+            self.plan()
+
+    def hand(self, order: str) -> None:
+        """Carry out what a hand asked for."""
+        if order in {"attended", "unattended"}:
+            self.link.ask("unattended", on=order == "unattended")
+        elif order == "go" and not self.link.on_air and self._settings.copy_of:
+            self.say(
+                f"This is a copy of {self._settings.copy_of}, made for trying things on: it does "
+                "not go on air."
+            )
+        elif order == "go" and not self.link.on_air:
+            self.say("Starting the air engine …")
+            if not self.link.start_engine():
+                self.say("The engine did not start; see the messages at the place Station.")
+        else:
+            self.link.ask(order)
+
+    def _stop_or_go(self) -> None:
+        stopped = self._state is None or self._state.stopped
+        self.hand("go" if stopped or not self.link.on_air else "stop")
+
+    # -- places --------------------------------------------------------------------------------
+
+    def go_to(self, name: str) -> None:
+        """Go to one of the places."""
+        for other, button in self.places.items():
+            button.setChecked(other == name)
+        there = {
+            "Air": self.air,
+            "Logs": self.logs,
+            "Library": self.library,
+            "Station": self.station,
+        }
+        place = there.get(name) or self._place(name)
+        if self.stage.currentWidget() is not place:
+            self.stage.setCurrentWidget(place)
+            if place is not self.air:
+                place.open()
+
+    def _place(self, name: str) -> Any:
+        """Return a place that is made when it is first gone to."""
+        if name not in self._late.made:
+            made = self._late.make(name, self.palette_)
+            self.stage.addWidget(made)
+            if name == "Overlays" and self.air.planned is not None:
+                made.show_plan(self.air.planned)
+        return self._late.made[name]
+
+    @property
+    def events(self) -> EventsPlace:
+        """The place Events."""
+        return self._place("Events")  # type: ignore[no-any-return]
+
+    @property
+    def formats(self) -> FormatsPlace:
+        """The place Formats."""
+        return self._place("Formats")  # type: ignore[no-any-return]
+
+    @property
+    def campaigns(self) -> CampaignsPlace:
+        """The place Campaigns."""
+        return self._place("Campaigns")  # type: ignore[no-any-return]
+
+    @property
+    def overlays(self) -> OverlaysPlace:
+        """The place Overlays."""
+        return self._place("Overlays")  # type: ignore[no-any-return]
+
+    def _present(self) -> int:
+        """Return the station's instant: the engine's while it runs, else the machine's."""
+        return self._now_us
+
+    def _undo(self) -> None:
+        self.stage.currentWidget().undo.undo()
+
+    def _redo(self) -> None:
+        self.stage.currentWidget().undo.redo()
+
+    def _find(self) -> None:
+        self.go_to("Library")
+        self.library.show_page("Items")
+        self.library.items.field.selectAll()
+
+    def _blocks(self) -> list[Block]:
+        """Return the blocks of the coming hours, as they are planned."""
+        return [] if self.air.planned is None else self.air.planned.night.blocks
+
+    def _edit_segue(self) -> None:
+        self.go_to("Air")
+        self.air.edit_segue()
+
+    def _mark(self) -> None:
+        self.go_to("Library")
+        if self.library.pages.currentWidget() is self.library.items:
+            self.library.items.mark()
+
+    def _open_add(self) -> None:
+        here = self.stage.currentWidget()
+        if here in self._late.made.values():
+            here.begin_new()
+            return
+        self.go_to("Air")
+        self.air.open_add()
+
+    def _add_items(self, carts: list[int]) -> None:
+        if not self.link.on_air:
+            self.library.say("The engine is off: go on air first, then add to the running order.")
+            return
+        self.air.add_items(carts)
+        self.library.say(self.air.note.text())
+
+    def say(self, sentence: str) -> None:
+        """Say something above the running order, for a while."""
+        self.air.note.setText(sentence)
+        self.air.note.setToolTip(sentence)
+        self._note.start()
+
+    def _on_came(self) -> None:
+        self._still.stop()
+        self.air.note.setText("")
+
+    def _on_went(self) -> None:
+        self._state = None
+        self.status.set_on_air(on_air=False, waiting=False)
+        self.status.set_simulated(simulated=False)
+        copy = self._settings.copy_of
+        self.status.set_mode(f"a copy of {copy}, not for air" if copy else "the engine is off")
+        self.status.set_left(None)
+        self.air.forget_item()
+        self.air.header.show_modes(on_air=False, unattended=False, stopped=True)
+        self.air.header.show_silence(
+            "Off air",
+            "Nothing goes out. “Go on air” starts the engine; what follows shows where it "
+            "would begin.",
+        )
+        self._still.start()
+        self._on_still()
+        if self.link.on_air or self.air.planned is not None:
+            self.plan()
+
+    def _on_still(self) -> None:
+        self._now_us = time.time_ns() // 1000
+        self._show_time()
+        self.air.set_now(self._now_us)
+
+    def _on_state(self, state: AirState) -> None:
+        self._state = state
+        self.status.set_on_air(on_air=True, waiting=state.playing is None)
+        self.status.set_mode("unattended" if state.unattended else "attended: waits for you")
+        self.air.header.show_modes(on_air=True, unattended=state.unattended, stopped=state.stopped)
+        if state.playing is None and state.stopped:
+            self.air.forget_item()
+            self.air.header.show_silence(
+                "Waiting for you", "“Start” plays the next line. Nothing goes out until then."
+            )
+        self.plan()
+
+    def _on_sight(self, sight: dict[str, Any]) -> None:
+        self._now_us = sight["now_us"]
+        self.status.set_simulated(simulated=sight["simulated"])
+        self._show_time()
+        self.air.take(sight)
+        if self._state is not None and self._state.playing is not None:
+            block, after = self.air.on_air()
+            self.status.set_left(None if block is None else max(0, after - self._now_us) / US)
+        if sight["problem"] and not self.air.note.text():
+            self.say(sight["problem"])
+
+    def _show_time(self) -> None:
+        tz = self._settings.tz
+        self.status.set_time(self._now_us, tz)
+        if self.air.planned is not None:
+            pin = self.air.planned.night.next_pin(self._now_us)
+            self.status.show_fixed(pin, self._now_us, tz)
+
+    # -- the plan --------------------------------------------------------------------------------
+
+    def plan(self) -> None:
+        """Work the night out anew."""
+        live = self.link.on_air and self._state is not None
+        if self.link.on_air and not live:
+            return  # the engine's state is on its way
+        self.planner.ask(self._state if live else None, self._now_us, live=live)
+
+    def _on_planned(self, planned: Planned) -> None:
+        if planned.live != self.link.on_air:
+            return
+        self.air.show_plan(planned)
+        if "Overlays" in self._late.made:
+            self.overlays.show_plan(planned)
+        self.library.items.go_by(planned.settings)
+        night = planned.night
+        self.status.show_finding(night.counting(), night.worst(), planned.settings.tz)
+        self._show_time()
+
+    def next_finding(self) -> None:
+        """Show the next finding: its line where it has one, its sentence in any case."""
+        planned = self.air.planned
+        if planned is None or not planned.night.counting():
+            self.say("The rehearsal of the coming hours found nothing wrong.")
+            return
+        marks = planned.night.counting()
+        self._finding = (self._finding + 1) % len(marks)
+        mark = marks[self._finding]
+        self.air.show_finding(mark, self._finding + 1, len(marks))
+
+    # -- leaving ---------------------------------------------------------------------------------
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Close the desk; the station stays on air, which is said once."""
+        if self.link.on_air and not self._memory.value(
+            "told_on_air", defaultValue=False, type=bool
+        ):
+            self._memory.setValue("told_on_air", True)
+            event.ignore()
+            self._told = QMessageBox(self)
+            self._told.setWindowTitle("The station stays on air")
+            self._told.setText(f"{self._settings.name} stays on air without the desk.")
+            self._told.setInformativeText(
+                "The air engine goes on by itself. Open the desk again to see it; “Stop”, or "
+                f"`nightly-spindle tell {self._folder} leave`, ends it. This is said once."
+            )
+            self._told.addButton("Close the desk", QMessageBox.ButtonRole.AcceptRole)
+            self._told.finished.connect(lambda _: self.close())
+            self._told.open()
+            return
+        self._memory.setValue("geometry", self.saveGeometry())
+        self._memory.sync()
+        for timer in (self._replan, self._still, self._note):
+            timer.stop()
+        self.air.close_down()
+        self.link.close()
+        self.planner.close()
+        self.library.close_down()
+        self.logs.close_down()
+        for place in self._late.made.values():
+            place.close_down()
+        self.station.close_down()
+        self.shelf.close()
+        event.accept()

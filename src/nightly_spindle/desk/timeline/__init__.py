@@ -1,0 +1,1 @@
+"""The coming hours, drawn to scale."""

@@ -1,0 +1,1 @@
+"""Waveforms and joins, painted."""

@@ -1,0 +1,1 @@
+"""The database, its schema, locks, messages, folders that may hang."""

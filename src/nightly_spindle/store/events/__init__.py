@@ -1,0 +1,1 @@
+"""Timed events and what they take from: read and edited."""

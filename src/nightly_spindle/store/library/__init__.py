@@ -1,0 +1,1 @@
+"""Items, categories, lists and arrivals: read and edited."""

@@ -1,0 +1,1 @@
+"""Logs in the folders of their sources: read, matched to the library."""

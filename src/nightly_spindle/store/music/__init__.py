@@ -1,0 +1,1 @@
+"""Format clocks, plans and made hours: read and edited."""

@@ -1,0 +1,1 @@
+"""Pools of overlays: read and edited."""

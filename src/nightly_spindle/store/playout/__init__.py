@@ -1,0 +1,1 @@
+"""What the engine remembers: its state, the as-run log, alarms."""

@@ -1,0 +1,1 @@
+"""A whole station read into what the sequencer looks things up in."""

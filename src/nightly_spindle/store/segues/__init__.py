@@ -1,0 +1,1 @@
+"""Segue rules and joins: read and edited."""

@@ -1,0 +1,1 @@
+"""The station book, backups, and edits by name."""

@@ -1,0 +1,1 @@
+"""Campaigns and break patterns: read and edited."""
