@@ -21,7 +21,7 @@ from nightly_spindle.core.playout.rehearsal import Recorder
 from nightly_spindle.core.playout.safety_net import line_up
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.programme.away_folders import Away, away_for, why_away
-from nightly_spindle.core.programme.running_order import NET, Awaited, Outcome, Source
+from nightly_spindle.core.programme.running_order import NET, Awaited, LineSource, Outcome
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.store.base import roots
 from nightly_spindle.store.playout.journal import encode_state
@@ -80,7 +80,7 @@ def test_after_any_absence_the_log_is_where_it_should_be(gone_s, music_here, loc
     for row in rows:
         if row.start < back:
             assert row.line.cart not in range(1, 61)
-        if row.line.origin.source is Source.LOG:
+        if row.line.origin.source is LineSource.LOG:
             # within a stand-in and half a song of where the log has it
             assert abs(row.start - plan[row.line.id].start) <= 420 * RATE
     missed = [row for row in made[0].rows if row.outcome is Outcome.MISSED]
@@ -179,7 +179,7 @@ def test_the_net_never_quotes_the_log_that_is_about_to_load(entry):
     actions = []
     line_up(made, state, state.frame, actions)
     assert state.upcoming[0].origin.source in NET
-    assert state.upcoming[0].origin.source is not Source.DAY_LOG_AGAIN
+    assert state.upcoming[0].origin.source is not LineSource.DAY_LOG_AGAIN
     done = run(Sequencer(made, state_at(MIDNIGHT - 300 * US, [])), MIDNIGHT + HOUR)
     carts = [row.line.cart for row in done.rows if row.play]
     assert all(a != b for a, b in zip(carts, carts[1:], strict=False))

@@ -130,7 +130,7 @@ def test_what_is_brought_in_late_is_found_by_the_log_of_tonight(on_air, station,
 @pytest.fixture
 def listener():
     process = subprocess.Popen(
-        [sys.executable, "-m", "nightly_spindle.standins.listen"],
+        [sys.executable, "-m", "nightly_spindle.simulators.listen"],
         stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
     )  # fmt: skip
     yield process

@@ -29,7 +29,7 @@ from nightly_spindle.core.events.timed_events import Entry, TimedEvent
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.logs.log_line import LogLine
-from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.break_fill import sweep
 from nightly_spindle.core.playout.rehearsal import Recorder
@@ -231,8 +231,8 @@ def test_breaks_of_logs_are_the_planned_ones_that_lie_nearest_and_logs_bring_spo
     class Hourly(Logs):
         def reading(self, drop, slot):
             found = [
-                Match(LogLine(n, f"{c}.flac"), Status.MATCHED if c else Status.BREAK, "path",
-                      c or None, value=0.0 if c else 2.0)
+                Match(LogLine(n, f"{c}.flac"), MatchStatus.MATCHED if c else MatchStatus.BREAK,
+                      "path", c or None, value=0.0 if c else 2.0)
                 for n, c in enumerate(carts, 1)
             ]  # fmt: skip
             return LogReading(drop.id, slot, "day.m3u", ReadingState.READ, tuple(found))

@@ -49,7 +49,7 @@ from nightly_spindle.core.traffic.campaigns import (
     check_campaign,
 )
 from nightly_spindle.core.traffic.coming_breaks import Calendar, break_places
-from nightly_spindle.core.traffic.order_quotas import Heard, quota
+from nightly_spindle.core.traffic.order_quotas import HeardSpot, quota
 from nightly_spindle.core.traffic.spot_demand import Demand
 from nightly_spindle.core.traffic.spot_placement import place_spots
 from nightly_spindle.core.traffic.spot_plan import SpotPlan
@@ -350,7 +350,7 @@ def test_what_was_missed_is_wanted_again_and_positions_are_kept():
     plain = campaign(3, 48)
     programme = station([first, last, plain])
     now = instant(MONDAY + timedelta(days=2))
-    heard = {1: [Heard(instant(MONDAY, 5), calendar_day(MONDAY), 5)]}  # of eight, one
+    heard = {1: [HeardSpot(instant(MONDAY, 5), calendar_day(MONDAY), 5)]}  # of eight, one
     calendar, wanted, made = placed(programme, now=now, heard=heard)
     quota_ = next(order.quota for order in wanted if order.campaign.id == 1)
     assert (quota_.owed, quota_.past, quota_.whole) == (7, 8, 28)

@@ -15,7 +15,7 @@ from test_library_desk import LONG, carts, undo
 
 from nightly_spindle.core.library.markers import Marker, Marks
 from nightly_spindle.core.segues.segue_rules import ANY, Overlap
-from nightly_spindle.desk.markers.marker_session import Spot
+from nightly_spindle.desk.markers.marker_session import MarkerPlace
 from nightly_spindle.store.library.catalogue import Catalogue
 
 KEY = Qt.Key
@@ -206,13 +206,13 @@ def test_markers_are_dragged_snapped_zoomed_cleared_and_refused(qtbot, library, 
     assert "'soon' is not a position" in library.note.text()
     editor.setFocus()
     # to the nearest zero crossing, on demand
-    session.choose(Spot(Marker.HOOK_START, to))
+    session.choose(MarkerPlace(Marker.HOOK_START, to))
     was = session.item.marks.hook_start_s
     keys(qtbot, editor, "Z")
     qtbot.waitUntil(lambda: session.item.marks.hook_start_s != was, timeout=LONG)
     assert abs(session.item.marks.hook_start_s - was) <= 0.02
     # measured ones: cleared, and as measured again
-    session.choose(Spot(Marker.SEGUE, 0.0))
+    session.choose(MarkerPlace(Marker.SEGUE, 0.0))
     keys(qtbot, editor, KEY.Key_Delete)
     assert session.item.marks.absent == ("segue",)
     assert editor.list._how[Marker.SEGUE].text() == "cleared"
@@ -306,7 +306,7 @@ def test_markers_go_into_files_and_tables_and_come_back(
     assert not menu.into.isEnabled(), "a FLAC file has no such chunks"
     menu.beside.trigger()
     qtbot.waitUntil(lambda: "are written to" in library.note.text(), timeout=LONG)
-    session.choose(Spot(Marker.SEGUE, 5.0))
+    session.choose(MarkerPlace(Marker.SEGUE, 5.0))
     session.measured_again()
     menu.read.trigger()
     qtbot.waitUntil(lambda: session.item.marks.segue_s == 5.0, timeout=LONG)

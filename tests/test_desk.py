@@ -23,7 +23,7 @@ from nightly_spindle.air.places import engine_pid
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.reports.timeline import lands, plan_night
 from nightly_spindle.desk.kit import theme
-from nightly_spindle.desk.kit.planning_process import Planned
+from nightly_spindle.desk.kit.planning_process import NightPlan
 from nightly_spindle.desk.shell.app import application, open_window
 from nightly_spindle.desk.timeline.timeline import NightLine
 from nightly_spindle.store.base.station_folder import set_settings
@@ -180,7 +180,7 @@ def test_the_desk_sees_the_engine_go_and_come_back(qtbot, window, station):
 
 def planned(station, state, hours=12):
     night = plan_night(station, state, MIDNIGHT - 1800 * US, hours, live=True)
-    return Planned(night, station.settings, live=True)
+    return NightPlan(night, station.settings, live=True)
 
 
 def test_the_night_line_by_keyboard_and_mouse(qtbot):

@@ -11,7 +11,14 @@ from nightly_spindle.audio.mixer import Mixer, Voice
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.loudness_gain import Levels
 from nightly_spindle.core.library.markers import Curve
-from nightly_spindle.core.programme.running_order import Line, Origin, Overlay, Play, Source, Where
+from nightly_spindle.core.programme.running_order import (
+    Line,
+    LineSource,
+    Origin,
+    Overlay,
+    OverlayPlace,
+    Play,
+)
 from nightly_spindle.core.programme.sequencer_actions import FadeVoice, StartOverlay, StartVoice
 from nightly_spindle.core.segues.ducking import (
     DuckCurve,
@@ -47,12 +54,12 @@ def tone(seconds, hz, level):
 def mixed(bed, spoken, ducking, at_s, *, blocks=(2048,), cut_s=None):
     """The mix of a bed that begins at once and a voice from `at_s` on, in blocks of these sizes."""
     mixer = Mixer(max(blocks))
-    line = Line(1, 1, Origin(Source.HAND))
+    line = Line(1, 1, Origin(LineSource.HAND))
     item = make_item(1, len(bed) / RATE)
     mixer.start(Voice(StartVoice(Play(1, line, item, AT, 0), len(bed), 0.0, 0, None), Sound(bed)))
     start = AT + round(at_s * RATE)
     one = Overlay(2, make_item(2, len(spoken) / RATE, Kind.SWEEPER), start, 0, start + len(spoken),
-                  1, Where.INTRO, "", "", "")  # fmt: skip
+                  1, OverlayPlace.INTRO, "", "", "")  # fmt: skip
     order = StartOverlay(one, len(spoken), 0.0, duck_frames(ducking, RATE))
     mixer.overlay(Voice(order, Sound(spoken)), order)
     if cut_s is not None:

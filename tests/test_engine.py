@@ -27,7 +27,7 @@ from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import EnvironmentFault, NotOnAir
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import TONE_CART, Kind
-from nightly_spindle.core.programme.running_order import AirState, Source
+from nightly_spindle.core.programme.running_order import AirState, LineSource
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.messages import last_messages
@@ -297,7 +297,7 @@ def test_whoever_starts_engines_may_be_killed_too(station, air):
     assert engine.state()["pid"] == first, "it plays on"
     os.kill(first, signal.SIGKILL)
     second = engine.wait_on_air(other_than=first)
-    assert second["state"]["playing"]["line"]["origin"]["source"] == Source.LOG
+    assert second["state"]["playing"]["line"]["origin"]["source"] == LineSource.LOG
     codes = [alarm.code for alarm in alarms_between(connect(station), 0, FOREVER)]
     assert "net-alone" not in codes
     engine.process.kill()
@@ -351,7 +351,7 @@ def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
 
         state = wait(sounds, 60.0, engine.told)
         assert not state["sight"]["whole"]
-        assert state["state"]["playing"]["line"]["origin"]["source"] == Source.TONE
+        assert state["state"]["playing"]["line"]["origin"]["source"] == LineSource.TONE
         assert state["state"]["playing"]["item"]["cart"] == TONE_CART
         assert "there-is-none cannot be opened" in state["sight"]["problem"]
         # not on standard error: it leads nowhere while the library of sound devices starts
@@ -364,7 +364,7 @@ def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
     def by_the_log():
         state = engine.state()
         playing = state and state["sight"]["whole"] and state["state"]["playing"]
-        return playing and playing["line"]["origin"]["source"] == Source.LOG
+        return playing and playing["line"]["origin"]["source"] == LineSource.LOG
 
     wait(by_the_log, 60.0, engine.told)
     assert engine.end() == 0

@@ -28,13 +28,13 @@ from nightly_spindle.core.events.steps import (
 )
 from nightly_spindle.core.events.timed_events import (
     AfterSongs,
-    Beside,
     BlockEnd,
     Entry,
     Inside,
+    OffsetRule,
     check_event,
 )
-from nightly_spindle.core.playout.event_length_plan import Fits, holds
+from nightly_spindle.core.playout.event_length_plan import LengthFate, holds
 from nightly_spindle.core.programme.event_sources import EventSources
 from nightly_spindle.core.reports.event_findings import check_events
 from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
@@ -105,7 +105,7 @@ MISTAKES = [
      "“Ghost” never fires"),
     ("never-fires", [named("Old", 1, rule("2020-01-01T21:00", "FREQ=DAILY;UNTIL=20201231T235959"))],
      "has fired for the last time (Thu 31 Dec 21:00)"),
-    ("never-fires", [named("Lost", 1, Beside(9, 60.0))], "the event that it goes by is gone"),
+    ("never-fires", [named("Lost", 1, OffsetRule(9, 60.0))], "the event that it goes by is gone"),
     ("ends-before", [named("Back", 1, rule("2026-12-01T21:00",
                                            "FREQ=DAILY;UNTIL=20261124T000000"))],
      "its last day lies before its first"),
@@ -150,7 +150,7 @@ def test_a_length_shows_what_fits():
     )
     held = holds(station(show), show)
     assert [line.fits for line in held.lines] == [
-        Fits.WHOLE, Fits.WHOLE, Fits.WHOLE, Fits.CUT, *[Fits.NOT] * 4
+        LengthFate.WHOLE, LengthFate.WHOLE, LengthFate.WHOLE, LengthFate.CUT, *[LengthFate.NOT] * 4
     ]  # fmt: skip
     assert held.lines[3].lost_s == pytest.approx(held.lines[4].start_s - 600)
     assert held.room_s == pytest.approx(600 - held.runs_s)
@@ -208,13 +208,13 @@ def test_another_calendar_program_sees_the_same_times(days, start, repeat, off, 
 def test_events_of_every_kind_are_read_back_whole():
     events = [
         named("Once", 1, rule("2026-12-24T18:00", "")),
-        named("Before", 2, Beside(1, -60.0)),
+        named("Before", 2, OffsetRule(1, -60.0)),
         named("Songs", 3, AfterSongs(4), Entry.NEXT),
         named("Off", 4, rule("2020-01-01T19:10"), Entry.LAND, PlayList("Show"), enabled=False),
     ]
-    events[1] = replace(events[1], rule=Beside(1, -60.0, events[0]))
+    events[1] = replace(events[1], rule=OffsetRule(1, -60.0, events[0]))
     back = from_calendar(to_calendar(events, LISBON, NOW), LISBON, NOW)
-    assert [replace(one, rule=Beside(1, -60.0, events[0])) if one.id == 2 else one
+    assert [replace(one, rule=OffsetRule(1, -60.0, events[0])) if one.id == 2 else one
             for one in back] == events  # fmt: skip
     component = icalendar.Calendar.from_ical(to_calendar(events, LISBON, NOW))
     assert [part["SUMMARY"] for part in component.walk("VTODO")] == ["Songs"]

@@ -9,7 +9,7 @@ from conftest import build_station
 from test_log_drops import out, view
 
 from nightly_spindle.core.base.timebase import US, us_from
-from nightly_spindle.core.events.timed_events import Over
+from nightly_spindle.core.events.timed_events import WhenOver
 from nightly_spindle.store.base import schema
 from nightly_spindle.store.base.transaction import Library
 from nightly_spindle.store.events.events import over_and_done, remove_events, restore_events, retire
@@ -161,7 +161,7 @@ def test_migration_0005_keeps_events(tmp_path, monkeypatch):
 
 
 def test_events_that_are_over_are_switched_off_or_removed(listed, capsys):
-    for name, over in (("Stays", Over.KEEP), ("Off", Over.OFF), ("Gone", Over.REMOVE)):
+    for name, over in (("Stays", WhenOver.KEEP), ("Off", WhenOver.OFF), ("Gone", WhenOver.REMOVE)):
         view(capsys, "events", "add", listed, name, "--on", "2026-01-05", "--at", "10",
              "--step", "play item 1001", "--set", f"over={over}")  # fmt: skip
     programme = open_station(listed).programme

@@ -48,7 +48,7 @@ from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.playout.timing_fit import GRID_S, Piece, fit
 from nightly_spindle.core.programme.event_sources import EventSources, stream_cart
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, Outcome, Source
+from nightly_spindle.core.programme.running_order import AirState, LineSource, Outcome
 from nightly_spindle.core.programme.sequencer_actions import Fired
 from nightly_spindle.core.station.log_sources import LogDrop
 from nightly_spindle.core.station.settings import StationSettings
@@ -372,7 +372,7 @@ def test_what_cannot_land_says_so_and_cuts_in_at_its_tolerance():
     news = event(1, "10:00", Entry.LAND, PlayItem(50))
     programme = station(news, pool=[])
     hand = state_at(at("09:56"), [2, 4])
-    hand.upcoming = [replace(line, origin=replace(line.origin, source=Source.HAND))
+    hand.upcoming = [replace(line, origin=replace(line.origin, source=LineSource.HAND))
                      for line in hand.upcoming]  # fmt: skip
     done, _ = air(programme, (), state=hand)
     assert start_of(done, 50) == pytest.approx(2.0, abs=1e-4)

@@ -30,11 +30,11 @@ from nightly_spindle.core.events.steps import (
 )
 from nightly_spindle.core.events.timed_events import (
     AfterSongs,
-    Beside,
     BlockEnd,
     Entry,
     EventOptions,
     Inside,
+    OffsetRule,
     TimedEvent,
 )
 from nightly_spindle.core.library.items import Kind
@@ -81,8 +81,8 @@ def forty():
     add(rule("00:30", repeat=Repeat(3600, time(0, 30))), Entry.WAIT, PlayFolder("ids"), wait_s=60.0)
     add(AfterSongs(3, rule("22:00", repeat=Repeat(0, time(2)))), Entry.NEXT, PlayCategory("links"))
     add(AfterSongs(7), Entry.NEXT, PlayFolder("ids", Pick.NEXT))
-    add(Beside(1, -240.0), Entry.NEXT, PlayFolder("ids", Pick.NEXT))
-    add(Beside(5, 30.0), Entry.NEXT, PlayItem(401), SetOverlays(on=True))
+    add(OffsetRule(1, -240.0), Entry.NEXT, PlayFolder("ids", Pick.NEXT))
+    add(OffsetRule(5, 30.0), Entry.NEXT, PlayItem(401), SetOverlays(on=True))
     for n, (days, end) in enumerate(zip(("MO", "TU,TH", "WE"), BlockEnd, strict=True)):
         add(rule(f"{19 + n}:00", week + days), Entry.CUT_IN, PlayList(f"show {n}"),
             ShowText(f"Show {n}"), length_s=2400.0 + 600 * n, at_end=end)  # fmt: skip

@@ -17,11 +17,11 @@ from nightly_spindle.core.events.event_values import event_values, events_from
 from nightly_spindle.core.events.steps import STEPS, step_from, step_values
 from nightly_spindle.core.events.timed_events import (
     AfterSongs,
-    Beside,
     BlockEnd,
     Entry,
     EventOptions,
     Inside,
+    OffsetRule,
     TimedEvent,
     check_event,
 )
@@ -137,8 +137,8 @@ def event(number, rule, **more):
 def test_events_beside_events_follow_them_and_circles_never_fire():
     news = event(1, TimeRule(datetime(2026, 1, 1, 18), "FREQ=DAILY"))
     values = [event_values(one) for one in (
-        news, event(2, Beside(1, -300.0)), event(3, Beside(2, 60.0)), event(4, Beside(5, 1.0)),
-        event(5, Beside(4, 1.0)),
+        news, event(2, OffsetRule(1, -300.0)), event(3, OffsetRule(2, 60.0)),
+        event(4, OffsetRule(5, 1.0)), event(5, OffsetRule(4, 1.0)),
     )]  # fmt: skip
     one, two, three, four, five = events_from(values)
     day = date(2026, 11, 24)

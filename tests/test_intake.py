@@ -18,11 +18,11 @@ from test_engine import Air, wait
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import InputFault, StorageFault
 from nightly_spindle.core.library.intake import (
+    FileFate,
     IntakeJob,
     IntakeOptions,
     Markers,
     Numbering,
-    Source,
     State,
     Waits,
 )
@@ -36,7 +36,7 @@ from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.intake.take import take
 from nightly_spindle.intake.walk import Unusable, audio_below
 from nightly_spindle.intake.watch import REST_S, Watch, being_written
-from nightly_spindle.standins import synth
+from nightly_spindle.simulators import synth
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import Library
@@ -121,7 +121,7 @@ def test_a_folder_dropped_in_becomes_a_clean_library_without_a_click(bare, tmp_p
     inbox = tmp_path / "inbox"
     inbox.mkdir()
     with Library(bare) as library:
-        options = IntakeOptions(categories=("New",), first=2000, source=Source.MOVE)
+        options = IntakeOptions(categories=("New",), first=2000, source=FileFate.MOVE)
         intake_jobs.save_job(library, IntakeJob(0, "Songs", str(inbox), options))
     running = intake(bare)
     # real files of several formats, in a folder of folders, with a loop of links in it
@@ -407,13 +407,13 @@ def test_a_full_disk_leaves_no_half_copy_and_the_item_out(bare, tmp_path):
     try:
         full = pytest.raises(StorageFault, match=r"cannot be copied to .*File too large")
         with full, Library(bare) as library:
-            take(library, looked, IntakeOptions(source=Source.COPY))
+            take(library, looked, IntakeOptions(source=FileFate.COPY))
     finally:
         resource.setrlimit(resource.RLIMIT_FSIZE, (soft, hard))
     assert not [p for p in (bare / "audio").rglob("*") if p.is_file()]
     assert not len(Catalogue(bare).find(Query()).carts)
     with Library(bare) as library:
-        assert take(library, looked, IntakeOptions(source=Source.COPY)).state is State.TAKEN
+        assert take(library, looked, IntakeOptions(source=FileFate.COPY)).state is State.TAKEN
 
 
 def test_a_known_file_is_not_taken_twice_and_a_changed_one_is_measured_anew(bare, tmp_path):

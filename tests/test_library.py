@@ -38,11 +38,11 @@ from nightly_spindle.core.library.intake import (
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks
 from nightly_spindle.core.logs.log_xspf import XSPF
-from nightly_spindle.core.logs.playlists import Track, m3u, playlist_files, xspf
+from nightly_spindle.core.logs.playlists import PlaylistTrack, m3u, playlist_files, xspf
 from nightly_spindle.core.segues.effective_markers import kept_marks
 from nightly_spindle.core.segues.list_length import running_time
 from nightly_spindle.core.segues.segue_rules import Segues
-from nightly_spindle.standins import synth
+from nightly_spindle.simulators import synth
 from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.transaction import Library
@@ -437,7 +437,7 @@ def test_tables_that_are_none_say_why(station, tmp_path, capsys, body, why):
 
 TRACKS = st.lists(
     st.builds(
-        Track,
+        PlaylistTrack,
         st.text(st.characters(exclude_characters="\0\r\n", exclude_categories=["Cs"]), min_size=1)
         .map(lambda t: "/" + t.strip().strip("/").replace("#", "n"))
         .filter(lambda p: len(p) > 1 and p.strip() == p and ".." not in p),
@@ -469,7 +469,7 @@ def test_playlists_go_in_and_hostile_ones_are_refused(station, tmp_path, capsys)
     exchange.write(path, catalogue, carts, zone(ZONE), "x")
     assert len(playlist_files(path)) == 8
     assert all(Path(p).parent == audio for p in playlist_files(path))
-    assert m3u([Track("/a", "t\nu", "x", "", 61.6)]) == "#EXTM3U\n#EXTINF:62,x - t u\n/a\n"
+    assert m3u([PlaylistTrack("/a", "t\nu", "x", "", 61.6)]) == "#EXTM3U\n#EXTINF:62,x - t u\n/a\n"
     # a playlist brings in what it names
     (tmp_path / "l.m3u").write_text(f"{audio}/Keeper 0 - Lamp 0.flac\ngone.flac\n")
     assert main(["import", str(station), str(tmp_path / "l.m3u"), "--kind", "song"]) == 0

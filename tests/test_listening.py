@@ -19,11 +19,11 @@ from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.library.markers import Curve, Marks, Shaping
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, Line, Origin, Source
+from nightly_spindle.core.programme.running_order import AirState, Line, LineSource, Origin
 from nightly_spindle.core.segues.segue_rules import JoinEdit, SegueRule, Segues
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.desk.waves.join_session import JoinSession, Meeting
-from nightly_spindle.standins import listen
+from nightly_spindle.simulators import listen
 
 
 class Card:
@@ -129,7 +129,7 @@ def test_a_join_sounds_to_the_operator_as_it_will_on_air(listener, files, edit):
 
     station = Programme(settings, None, {1: out, 2: into})
     state = AirState(48_000, 0, -1)
-    state.upcoming = [Line(1, 1, Origin(Source.LOG)), Line(2, 2, Origin(Source.LOG), edit)]
+    state.upcoming = [Line(1, 1, Origin(LineSource.LOG)), Line(2, 2, Origin(LineSource.LOG), edit)]
     state.next_id = 3
     player = Player(Sequencer(station, state), [], listen._BLOCK)
     aired = []
@@ -148,7 +148,7 @@ def test_a_join_sounds_to_the_operator_as_it_will_on_air(listener, files, edit):
 
 
 def test_the_process_answers_within_a_blink_and_ends_with_its_input(files):
-    command = [sys.executable, "-m", "nightly_spindle.standins.listen"]
+    command = [sys.executable, "-m", "nightly_spindle.simulators.listen"]
     with subprocess.Popen(
         command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
     ) as process:

@@ -15,7 +15,7 @@ from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.logs.log_line import LogLine
-from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import Recorder
 from nightly_spindle.core.playout.sequencer import Sequencer
@@ -23,24 +23,24 @@ from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.running_order import (
     AirState,
     Line,
+    LineSource,
     LoadOrder,
     Origin,
     Outcome,
-    Source,
 )
 from nightly_spindle.core.programme.sequencer_actions import Dropped, LogLoaded
 from nightly_spindle.core.reports.as_run import records
 from nightly_spindle.core.station.log_sources import (
-    Change,
     DropOptions,
     Late,
     Loads,
+    LogChange,
     LogDrop,
     LogReading,
     Long,
     ReadingState,
     Rest,
-    Short,
+    WhenShort,
 )
 from nightly_spindle.core.station.settings import StationSettings
 
@@ -66,8 +66,8 @@ class Logs:
         if carts == "growing":
             return LogReading(drop.id, slot, name, ReadingState.GROWING)
         matches = tuple(
-            Match(LogLine(n, f"{cart}.flac"), Status.MATCHED if cart else Status.MISSING, "path",
-                  cart or None)
+            Match(LogLine(n, f"{cart}.flac"), MatchStatus.MATCHED if cart else MatchStatus.MISSING,
+                  "path", cart or None)
             for n, cart in enumerate(carts, 1)
         )  # fmt: skip
         return LogReading(drop.id, slot, name, ReadingState.READ, matches)
@@ -93,7 +93,7 @@ def hourly(**more):
 
 def on_air(station, at_us, carts=(), drop=0):
     state = AirState(RATE, at_us * RATE // US, at_us - 1)
-    source = Source.LOG if drop else Source.HAND
+    source = LineSource.LOG if drop else LineSource.HAND
     for cart in carts:
         origin = Origin(source, "old.m3u" if drop else "", 1, drop=drop)
         state.upcoming.append(Line(state.take_id(), cart, origin))
@@ -113,7 +113,7 @@ def carts(recorder):
 
 def test_an_hours_log_goes_in_front_and_what_was_there_goes_on_or_not():
     for rest, after in ((Rest.GOES_ON, 9), (Rest.DROPPED, None)):
-        options = hourly(rest=rest, entry=Entry.NEXT, short=Short.ROTATION)
+        options = hourly(rest=rest, entry=Entry.NEXT, short=WhenShort.ROTATION)
         station = programme(hours(T13=[1, 2]), options)
         sequencer = on_air(station, NOON + 59 * MIN, [8, 9])
         heard = carts(go(sequencer, NOON + 75 * MIN))
@@ -141,7 +141,7 @@ def test_a_log_that_is_too_long_is_cut_or_runs_to_its_end(long):
 
 @pytest.mark.parametrize(
     ("short", "then"),
-    [(Short.AGAIN, [1, 2]), (Short.ROTATION, [41, 42]), (Short.NET, [1, 2])],
+    [(WhenShort.AGAIN, [1, 2]), (WhenShort.ROTATION, [41, 42]), (WhenShort.NET, [1, 2])],
 )
 def test_a_log_that_is_too_short_is_followed_as_its_drop_says(short, then):
     station = programme(hours(T12=[1, 2]), hourly(short=short))
@@ -276,7 +276,7 @@ def test_a_file_in_place_of_a_log_counts_as_that_log():
 
 
 def changed(reading, came, went=()):
-    return replace(reading, change=Change(NOON, tuple(came), tuple(went)))
+    return replace(reading, change=LogChange(NOON, tuple(came), tuple(went)))
 
 
 def test_what_is_added_to_a_log_on_air_follows_and_any_other_change_is_told():
@@ -301,7 +301,7 @@ def test_a_start_in_the_middle_of_an_hour_joins_its_log_and_knows_the_day_below(
     logs = hours(T12=[1, 2, 3], T13=list(range(21, 31)))
     logs.found["2026-11-24"] = [*range(1, 40)] * 8
     options = DropOptions(loads=Loads.AT_TIME)
-    station = programme(logs, options, hourly(entry=Entry.NEXT, short=Short.NET))
+    station = programme(logs, options, hourly(entry=Entry.NEXT, short=WhenShort.NET))
     at = NOON + HOUR + 7 * MIN
     sequencer, _ = take_the_air(station, None, at)
     assert sequencer.state.playing.line.origin.file == "2026-11-24T13.m3u"
@@ -326,7 +326,7 @@ OPTIONS = st.builds(
     placement=st.sampled_from(list(Placement)),
     rest=st.sampled_from(list(Rest)),
     long=st.sampled_from(list(Long)),
-    short=st.sampled_from(list(Short)),
+    short=st.sampled_from(list(WhenShort)),
     expected=st.just(""),
 )
 LOG = st.lists(st.sampled_from([0, *range(1, 12), 100, 101]), max_size=25)

@@ -25,10 +25,10 @@ from nightly_spindle.core.logs.log_writers import COLUMNS
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.segues.segue_rules import ANY, pair_rule
-from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, Short
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, WhenShort
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.service import Service
-from nightly_spindle.standins.scheduler import Fault, entries_of, leave_log
+from nightly_spindle.simulators.scheduler import Fault, entries_of, leave_log
 from nightly_spindle.store.base import schema
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.transaction import Library
@@ -63,7 +63,7 @@ def hourly(station):
     (station / "hours").mkdir()
     options = DropOptions(
         period=Period.HOUR, loads=Loads.AT_TIME, placement=Placement.FRONT, entry=Entry.CUT_IN,
-        short=Short.ROTATION,
+        short=WhenShort.ROTATION,
     )  # fmt: skip
     with Library(station) as library:
         save_drop(library, LogDrop(0, "Hours", str(station / "hours"), "%y%m%d_%H.m3u", options))

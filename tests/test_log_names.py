@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import US, local_from, resolve_local
 from nightly_spindle.core.calendar.dated_names import (
-    Entry,
+    FolderEntry,
     candidates,
     check_pattern,
     nearest,
@@ -23,8 +23,8 @@ from nightly_spindle.core.calendar.dated_names import (
 from nightly_spindle.core.calendar.log_periods import Period, slot_at, slots
 from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.station.log_sources import (
-    Dated,
     DropOptions,
+    HourDate,
     Loads,
     LogDrop,
     Long,
@@ -107,12 +107,16 @@ def test_patterns_that_cannot_tell_one_log_from_the_next(pattern, period, why):
 
 def test_candidates_are_ranked_by_spelling_then_age():
     there = [
-        Entry("2026-11-24.M3U", 1, 9), Entry("2026-11-24.m3u", 1, 1), Entry("2026-11-23.m3u", 1, 1),
-        Entry("2026-11-24.M3u", 1, 12),
+        FolderEntry("2026-11-24.M3U", 1, 9), FolderEntry("2026-11-24.m3u", 1, 1),
+        FolderEntry("2026-11-23.m3u", 1, 1), FolderEntry("2026-11-24.M3u", 1, 12),
     ]  # fmt: skip
     names = [e.name for e in candidates("2026-11-24.m3u", there)]
     assert names == ["2026-11-24.m3u", "2026-11-24.M3u", "2026-11-24.M3U"]
-    rev = [Entry("24 rev1.csv", 1, 1), Entry("24 rev2.csv", 1, 2), Entry("25 rev1.csv", 1, 3)]
+    rev = [
+        FolderEntry("24 rev1.csv", 1, 1),
+        FolderEntry("24 rev2.csv", 1, 2),
+        FolderEntry("25 rev1.csv", 1, 3),
+    ]
     assert [e.name for e in candidates("24*.csv", rev)] == ["24 rev2.csv", "24 rev1.csv"]
 
 
@@ -189,7 +193,7 @@ def test_an_instant_lies_in_one_slot(quarter, period, start, zone):
 
 def test_the_date_of_an_hour_after_midnight_is_as_the_drop_says():
     night = slot_at(Period.HOUR, LISBON, time(5), at(2026, 11, 25, 2, 30))
-    for dated, name in ((Dated.CALENDAR, "25_02"), (Dated.BROADCAST, "24_02")):
+    for dated, name in ((HourDate.CALENDAR, "25_02"), (HourDate.BROADCAST, "24_02")):
         options = DropOptions(period=Period.HOUR, dated=dated)
         assert LogDrop(1, "H", "/logs", "%d_%H", options).file_name(night) == name
 

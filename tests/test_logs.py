@@ -15,11 +15,11 @@ from nightly_spindle.core.library.song_names import Likeness, song_key
 from nightly_spindle.core.logs.log_edits import LogEdit, Op, applied, edit_from_values, next_key
 from nightly_spindle.core.logs.log_line import LogLine, path_of
 from nightly_spindle.core.logs.log_matching import (
-    Candidate,
-    Known,
+    LibraryNames,
+    LogPlace,
     Match,
-    Status,
-    Where,
+    MatchCandidate,
+    MatchStatus,
     key,
     match_line,
     name_key,
@@ -40,13 +40,13 @@ NAMES = {
 }
 CANDIDATES = {}
 for number, place in NAMES.items():
-    CANDIDATES.setdefault(name_key(place), []).append(Candidate(number, place))
+    CANDIDATES.setdefault(name_key(place), []).append(MatchCandidate(number, place))
 SONGS = {
     song_key("Tam Reddick", "Slack Water"): [(2, "Tam Reddick", "Slack Water")],
     song_key("Choir", "Tide"): [(1, "Choir", "Tide"), (3, "Choir", "Tide (harbour mix)")],
 }  # fmt: skip
-KNOWN = Known(CANDIDATES, frozenset(NAMES), SONGS, {"@@ news": 4})
-WHERE = Where(f"{ROOT}/logs-beside", [ROOT], [("X:\\Audio", ROOT), ("\\\\nas\\songs", ROOT)])
+KNOWN = LibraryNames(CANDIDATES, frozenset(NAMES), SONGS, {"@@ news": 4})
+WHERE = LogPlace(f"{ROOT}/logs-beside", [ROOT], [("X:\\Audio", ROOT), ("\\\\nas\\songs", ROOT)])
 
 
 def match(raw, **more):
@@ -87,19 +87,23 @@ def lines(text, name="x.m3u", **more):
 )
 def test_spellings_that_find_their_item(raw, cart, how):
     found = match(raw)
-    assert (found.status, found.cart, found.how) == (Status.MATCHED, cart, how)
+    assert (found.status, found.cart, found.how) == (MatchStatus.MATCHED, cart, how)
 
 
 @pytest.mark.parametrize(
     ("raw", "status", "why"),
     [
-        ("Ballast.flac", Status.AMBIGUOUS, "2 items have this file name: carts 2, 3"),
-        ("Kelp.flac", Status.MISSING, "no item"),
-        ("/etc/passwd", Status.REFUSED, "/etc/passwd lies outside the station's audio folders"),
-        ("../../../etc/shadow", Status.REFUSED, "outside"),
-        ("X:\\Audio\\..\\..\\..\\etc\\shadow", Status.REFUSED, "outside"),
-        ("http://radio.example/stream", Status.REFUSED, "web streams"),
-        ("../lists/self.m3u", Status.REFUSED, "names another list"),
+        ("Ballast.flac", MatchStatus.AMBIGUOUS, "2 items have this file name: carts 2, 3"),
+        ("Kelp.flac", MatchStatus.MISSING, "no item"),
+        (
+            "/etc/passwd",
+            MatchStatus.REFUSED,
+            "/etc/passwd lies outside the station's audio folders",
+        ),
+        ("../../../etc/shadow", MatchStatus.REFUSED, "outside"),
+        ("X:\\Audio\\..\\..\\..\\etc\\shadow", MatchStatus.REFUSED, "outside"),
+        ("http://radio.example/stream", MatchStatus.REFUSED, "web streams"),
+        ("../lists/self.m3u", MatchStatus.REFUSED, "names another list"),
     ],
 )
 def test_lines_that_find_nothing_say_why(raw, status, why):
@@ -123,7 +127,7 @@ def test_lines_that_find_nothing_say_why(raw, status, why):
 def test_artist_and_title_find_what_is_spelled_another_way(artist, title, cart):
     found = match("lost.flac", artist=artist, title=title)
     assert found.cart == cart
-    assert found.status is (Status.MATCHED if cart else Status.AMBIGUOUS)
+    assert found.status is (MatchStatus.MATCHED if cart else MatchStatus.AMBIGUOUS)
 
 
 def test_closest_names_come_first_and_strangers_not_at_all():
@@ -326,7 +330,7 @@ def test_a_template_is_worked_out_of_a_sample_of_columns():
         (21600.0, "SONG", 1024, "Tam Reddick", "Slack Water", 211.0),
         (21811.0, "SONG", 1107, "The Breakwater Choir", "Saltgrass", 242.0),
     ]
-    assert meant(found[3], ()).status is Status.BREAK
+    assert meant(found[3], ()).status is MatchStatus.BREAK
     assert meant(found[3], ()).value == 2
 
 
@@ -421,11 +425,11 @@ TABLE = (
 @pytest.mark.parametrize(
     ("raw", "status", "value"),
     [
-        ("spots 2 (morning)", Status.BREAK, 2),
-        ("** Top of hour 14:00:00", Status.MARK, 50_400),
-        ("** top of hour", Status.COMMENT, 0),
-        ("end", Status.IGNORED, 0),
-        ("News", Status.MATCHED, 0),
+        ("spots 2 (morning)", MatchStatus.BREAK, 2),
+        ("** Top of hour 14:00:00", MatchStatus.MARK, 50_400),
+        ("** top of hour", MatchStatus.COMMENT, 0),
+        ("end", MatchStatus.IGNORED, 0),
+        ("News", MatchStatus.MATCHED, 0),
     ],
 )
 def test_lines_mean_what_the_table_says(raw, status, value):
@@ -449,7 +453,7 @@ def test_meanings_read_from_words():
 @given(st.data())
 def test_edits_hold_when_the_file_is_written_anew(data):
     raws = data.draw(st.lists(st.sampled_from("abcde"), min_size=1, max_size=8))
-    was = [Match(line, Status.MISSING, "") for line in lines("\n".join(raws))]
+    was = [Match(line, MatchStatus.MISSING, "") for line in lines("\n".join(raws))]
     edits = []
     for _ in range(data.draw(st.integers(0, 6))):
         keys = [m.key for m in applied(was, edits)[0]]
@@ -462,7 +466,7 @@ def test_edits_hold_when_the_file_is_written_anew(data):
     assert edits == [edit_from_values(edit.values()) for edit in edits]
     assert len(now) == len(was) + sum(edit.op is Op.INSERT for edit in edits)
     # lines are put in front: the edits still find those that they meant
-    grown = [Match(line, Status.MISSING, "") for line in lines("\n".join(["z", *raws]))]
+    grown = [Match(line, MatchStatus.MISSING, "") for line in lines("\n".join(["z", *raws]))]
     again, lost = applied(grown, edits)
     assert lost == ()
     touched = {edit.line for edit in edits}

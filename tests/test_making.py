@@ -23,13 +23,13 @@ from nightly_spindle.core.library.rotation_card import TurnCard
 from nightly_spindle.core.library.song_names import artists_of, title_of
 from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock, strip_from
 from nightly_spindle.core.music.formats import FormatPlan, Rotating, Turn
-from nightly_spindle.core.music.hour_segments import ABOUT_S, FIXED_S, HourTask, ShowTime, Taken
+from nightly_spindle.core.music.hour_segments import ABOUT_S, FIXED_S, HourTask, ShowTime, TakenTime
 from nightly_spindle.core.music.log_making import Maker
 from nightly_spindle.core.music.made_edits import HourEditor
 from nightly_spindle.core.music.making_stock import Stock
 from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import Track, TurnTable
-from nightly_spindle.core.music.rotation_rules import Rule, RuleKind
+from nightly_spindle.core.music.rotation_columns import RotationTrack, TurnTable
+from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
 from nightly_spindle.core.music.rotation_stats import gini
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
 
@@ -60,7 +60,7 @@ def library(size, seed=1, artists=140):
 
 
 def stock_of(items, categories, rules=(), clocks=(), **more):
-    tracks = [Track(item, item.measure.duration_s) for item in items]
+    tracks = [RotationTrack(item, item.measure.duration_s) for item in items]
     formats = FormatPlan(
         {clock.id: clock for clock in clocks}, rules=tuple(rules),
         categories={n: one if isinstance(one, Rotating) else Rotating(n, carts=tuple(one))
@@ -118,12 +118,12 @@ def test_gini_is_half_the_relative_mean_difference(plays):
 def counted_by_hand(rule, lines, at, item, items):
     """How many plays an item would be too near to at an instant: looked up one by one."""
     same = {
-        RuleKind.ARTIST: lambda a, b: (
+        RuleSubject.ARTIST: lambda a, b: (
             set(artists_of(a.artist, a.title)) & set(artists_of(b.artist, b.title))
         ),
-        RuleKind.TITLE: lambda a, b: title_of(a.title) == title_of(b.title),
-        RuleKind.ITEM: lambda a, b: a.cart == b.cart,
-        RuleKind.ALBUM: lambda a, b: (
+        RuleSubject.TITLE: lambda a, b: title_of(a.title) == title_of(b.title),
+        RuleSubject.ITEM: lambda a, b: a.cart == b.cart,
+        RuleSubject.ALBUM: lambda a, b: (
             (a.album, artists_of(a.artist, a.title)[0])
             == (b.album, artists_of(b.artist, b.title)[0])
         ),
@@ -136,7 +136,7 @@ def counted_by_hand(rule, lines, at, item, items):
 @settings(max_examples=60)
 @given(
     st.lists(st.tuples(st.integers(0, 20_000), st.integers(1, 20)), max_size=40),
-    st.sampled_from([RuleKind.ARTIST, RuleKind.TITLE, RuleKind.ITEM, RuleKind.ALBUM]),
+    st.sampled_from([RuleSubject.ARTIST, RuleSubject.TITLE, RuleSubject.ITEM, RuleSubject.ALBUM]),
     st.integers(1, 180),
     st.integers(0, 20_000),
     st.booleans(),
@@ -144,8 +144,8 @@ def counted_by_hand(rule, lines, at, item, items):
 def test_distances_are_counted_as_by_hand(lines, kind, minutes, at, firm):
     items = {n: song(n, 200, f"Artist {n % 4}" + (f" feat. Artist {n % 3}" if n % 5 == 0 else ""),
                      f"Title {n % 6}") for n in range(1, 21)}  # fmt: skip
-    rule = Rule(kind, minutes, firm=firm, weight=2.0)
-    table = TurnTable([Track(item, 200.0) for item in items.values()])
+    rule = RotationRule(kind, minutes, firm=firm, weight=2.0)
+    table = TurnTable([RotationTrack(item, 200.0) for item in items.values()])
     begin = DAY / US
     lined = LineUp((begin + when, table.row(cart)) for when, cart in lines)
     judge = RuleCosts(table, [rule], WallHours(LISBON, DAY_START))
@@ -154,7 +154,7 @@ def test_distances_are_counted_as_by_hand(lines, kind, minutes, at, firm):
     for cart, many in zip(range(1, 21), found, strict=True):
         by_hand = counted_by_hand(rule, lines, at, items[cart], items)
         assert bool(round(many)) == bool(by_hand)
-        if kind is not RuleKind.ARTIST:  # artists in common with two others count once or twice
+        if kind is not RuleSubject.ARTIST:  # artists in common with two others count once or twice
             assert round(many) == by_hand
 
 
@@ -166,7 +166,7 @@ def test_the_rules_that_count_and_the_items_own():
         song(7, 200, "G", traits="tempo=slow"), song(8, 200, "H", traits="tempo=slow"),
         song(9, 200, "I", traits="tempo=slow"), song(10, 200, "J", traits="tempo=fast"),
     ]  # fmt: skip
-    table = TurnTable([Track(item, 200.0) for item in items], {"few": [4, 10]})
+    table = TurnTable([RotationTrack(item, 200.0) for item in items], {"few": [4, 10]})
     wall = WallHours(LISBON, DAY_START)
     at, hour = DAY / US + 6.5 * 3600, 3600.0  # Monday 06:30
 
@@ -191,13 +191,13 @@ def test_the_rules_that_count_and_the_items_own():
     assert broken([(at, 6)], at + 24 * hour + 1700, 6) == near
     assert broken([(at + 24 * hour, 6)], at + 100, 6) == near, "tomorrow's counts as well"
     assert broken([(at, 6)], at + 24 * hour + 1900, 6) == []
-    row = Rule(RuleKind.RUN, 2, trait="tempo=slow", firm=False)
+    row = RotationRule(RuleSubject.RUN, 2, trait="tempo=slow", firm=False)
     slow = [(at, 7), (at + 200, 8)]
     assert broken(slow, at + 400, 9, row) == [row.sentence()]
     assert broken(slow, at + 100, 9, row) == [row.sentence()], "in the middle of them too"
     assert broken(slow, at + 400, 10, row) == []
     assert broken([*slow, (at + 400, 10)], at + 600, 9, row) == []
-    plays = Rule(RuleKind.PLAYS, 1, category="Few")
+    plays = RotationRule(RuleSubject.PLAYS, 1, category="Few")
     assert broken([(at, 10)], at + hour, 10, plays) == [plays.sentence()]
     assert broken([(at, 7)], at + hour, 7, plays) == [], "it is not of that category"
 
@@ -206,12 +206,12 @@ def test_the_rules_that_count_and_the_items_own():
 
 
 RULES = (
-    Rule(RuleKind.ARTIST, 60),
-    Rule(RuleKind.TITLE, 120),
-    Rule(RuleKind.ITEM, 150, category="Front"),
-    Rule(RuleKind.PLAYS, 8, category="Front"),
-    Rule(RuleKind.YESTERDAY, 20, firm=False, weight=2.0),
-    Rule(RuleKind.RUN, 2, trait="tempo=slow", firm=False),
+    RotationRule(RuleSubject.ARTIST, 60),
+    RotationRule(RuleSubject.TITLE, 120),
+    RotationRule(RuleSubject.ITEM, 150, category="Front"),
+    RotationRule(RuleSubject.PLAYS, 8, category="Front"),
+    RotationRule(RuleSubject.YESTERDAY, 20, firm=False, weight=2.0),
+    RotationRule(RuleSubject.RUN, 2, trait="tempo=slow", firm=False),
 )
 CLOCK = FormatClock(
     1, "Day", strip_from("category Front; music until 30:00; fixed mark 30:00 Half past; "
@@ -338,7 +338,7 @@ def test_shows_and_what_others_put_in_leave_an_exact_rest(week):
     assert abs(at - 1200) <= FIXED_S, "the show starts on its second"
     assert abs(made[1].lines[0].at_s - (at + 4000 - 3600)) < 0.01
     assert abs(made[1].lands_s) <= FIXED_S, "rotation fills exactly what is left"
-    news = Taken(begin + 1700, 180.0, "News")
+    news = TakenTime(begin + 1700, 180.0, "News")
     hour = next(Maker(stock, LineUp(), hours(fixed, 1, taken=(news,))).make())
     assert abs(hour.lands_s) <= FIXED_S
     seconds = {item.cart: item.measure.duration_s for item in items}
@@ -354,9 +354,9 @@ def test_small_cases_cost_what_the_exact_optimum_costs():
         dice = np.random.default_rng(seed)
         items = [song(n, 450.0, f"Artist {dice.integers(3)}", f"Title {dice.integers(5)}")
                  for n in range(1, 10)]  # fmt: skip
-        rules = (Rule(RuleKind.ARTIST, 31, firm=False, weight=2.0),
-                 Rule(RuleKind.TITLE, 45, firm=False, weight=3.0),
-                 Rule(RuleKind.ITEM, 59, firm=False, weight=50.0))  # fmt: skip
+        rules = (RotationRule(RuleSubject.ARTIST, 31, firm=False, weight=2.0),
+                 RotationRule(RuleSubject.TITLE, 45, firm=False, weight=3.0),
+                 RotationRule(RuleSubject.ITEM, 59, firm=False, weight=50.0))  # fmt: skip
         clock = FormatClock(1, "Small", strip_from("; ".join(["category All"] * 8)))
         stock = stock_of(items, {"all": [item.cart for item in items]}, rules, [clock])
         maker = Maker(stock, LineUp(), hours(clock, 1), effort=250)
@@ -402,7 +402,7 @@ def test_what_cannot_be_is_told_and_a_log_is_made_all_the_same():
     clock = FormatClock(3, "Odd", strip_from("category Nobody; list None; break Gone; "
                                              + "category All; " * 25))  # fmt: skip
     stock = stock_of(items, {"all": [item.cart for item in items]},
-                     [Rule(RuleKind.ARTIST, 60)], [clock])  # fmt: skip
+                     [RotationRule(RuleSubject.ARTIST, 60)], [clock])  # fmt: skip
     made = next(Maker(stock, LineUp(), hours(clock, 1)).make())
     texts = " ".join(note.text for note in made.notes)
     assert "nothing in that category can be played; by weights" in texts

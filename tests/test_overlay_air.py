@@ -25,11 +25,18 @@ from nightly_spindle.cli.base.begun_sequencer import begin
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks
-from nightly_spindle.core.overlays.overlay_pools import Fits, Lies, Member, Pool, PoolOptions, Use
+from nightly_spindle.core.overlays.overlay_pools import (
+    Lies,
+    Member,
+    Pool,
+    PoolOptions,
+    PoolUse,
+    VoiceoverFit,
+)
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.standins import demo
-from nightly_spindle.standins.demo_catalogue import SONGS
-from nightly_spindle.standins.demo_logs import leave_logs
+from nightly_spindle.simulators import demo
+from nightly_spindle.simulators.demo_catalogue import SONGS
+from nightly_spindle.simulators.demo_logs import leave_logs
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import Library
 from nightly_spindle.store.library.catalogue import Catalogue, Query
@@ -75,9 +82,11 @@ def spoken(tmp_path_factory):
         set_by_hand(library, {carts[title]: (one, None) for title, one in marks.items()})
         sweeps = tuple(Member(carts[f"Sweep {n}"]) for n in range(3))
         voices = tuple(Member(carts[f"Voice {n}"]) for n in range(2))
-        save_pool(library, Pool(0, "Sweeps", Use.SWEEPERS, sweeps, PoolOptions(lies=Lies.CENTRED)))
-        save_pool(library, Pool(0, "Voices", Use.VOICEOVERS, voices,
-                                PoolOptions(fits=Fits.LONGEST)))  # fmt: skip
+        save_pool(
+            library, Pool(0, "Sweeps", PoolUse.SWEEPERS, sweeps, PoolOptions(lies=Lies.CENTRED))
+        )
+        save_pool(library, Pool(0, "Voices", PoolUse.VOICEOVERS, voices,
+                                PoolOptions(fits=VoiceoverFit.LONGEST)))  # fmt: skip
     return folder
 
 

@@ -23,13 +23,13 @@ from nightly_spindle.core.library.markers import Marks, Shaping
 from nightly_spindle.core.logs.log_meanings import meaning_from
 from nightly_spindle.core.overlays.overlay_pools import (
     Edge,
-    Fits,
     Lies,
     Member,
-    Order,
     Pool,
     PoolOptions,
-    Use,
+    PoolUse,
+    TurnOrder,
+    VoiceoverFit,
     check_pool,
     pool_from,
     pool_values,
@@ -41,10 +41,10 @@ from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.running_order import (
     Line,
+    LineSource,
     Origin,
+    OverlayPlace,
     OverlayWish,
-    Source,
-    Where,
     Wish,
 )
 from nightly_spindle.core.segues.effective_markers import cues_of
@@ -66,7 +66,7 @@ def voice(cart, seconds, kind=Kind.SWEEPER):
     return make_item(cart, seconds, kind, segue_s=seconds)
 
 
-def pool(use=Use.SWEEPERS, carts=(900,), number=1, **options):
+def pool(use=PoolUse.SWEEPERS, carts=(900,), number=1, **options):
     members = tuple(one if isinstance(one, Member) else Member(one) for one in carts)
     return Pool(number, f"Pool {number}", use, members, PoolOptions(**options), number)
 
@@ -117,7 +117,7 @@ def test_in_turn_no_member_is_ever_more_than_one_ahead(size):
 def test_shuffled_rounds_hold_everyone_once_and_every_order_is_as_likely():
     """Chi-square over where each member comes in its round, and over pairs that follow."""
     size, rounds = 5, 2000
-    seen = drawn(pool(carts=range(size), order=Order.SHUFFLED), size * rounds)
+    seen = drawn(pool(carts=range(size), order=TurnOrder.SHUFFLED), size * rounds)
     parts = [seen[at : at + size] for at in range(0, len(seen), size)]
     assert all(sorted(part) == list(range(size)) for part in parts)
     assert all(a != b for a, b in pairwise(seen))  # none twice in a row
@@ -136,14 +136,14 @@ def test_weights_are_kept_over_any_stretch(weights):
     """Smooth weighted round robin: whole periods hold the exact shares, none is off by one."""
     members = tuple(Member(n, float(weight)) for n, weight in enumerate(weights))
     total = sum(weights)
-    seen = drawn(pool(carts=members, order=Order.WEIGHTED), 4 * total)
+    seen = drawn(pool(carts=members, order=TurnOrder.WEIGHTED), 4 * total)
     for upto in range(1, len(seen) + 1):
         for cart, weight in enumerate(weights):
             assert abs(seen[:upto].count(cart) - upto * weight / total) <= len(weights) - 1
     assert [seen.count(n) for n in range(len(weights))] == [4 * weight for weight in weights]
 
 
-@given(st.sampled_from(Order), st.integers(2, 6), st.data())
+@given(st.sampled_from(TurnOrder), st.integers(2, 6), st.data())
 def test_who_is_kept_out_comes_as_soon_as_it_can(order, size, data):
     out = data.draw(st.integers(0, size - 1))
     one = pool(carts=range(size), order=order)
@@ -186,7 +186,8 @@ def test_a_pool_is_open_in_its_dayparts(options, inside, outside):
 
 
 OPTIONS = st.fixed_dictionaries({}, optional={
-    "order": st.sampled_from(Order), "lies": st.sampled_from(Lies), "fits": st.sampled_from(Fits),
+    "order": st.sampled_from(TurnOrder), "lies": st.sampled_from(Lies),
+    "fits": st.sampled_from(VoiceoverFit),
     "edge": st.sampled_from(Edge), "every": st.integers(1, 9).map(float),
     "hours": st.sampled_from(["", "22:00-06:00", "0:00-24:00"]), "alone": st.booleans(),
     "days": st.sampled_from(["", "fri", "mon-thu, sun"]), "least_s": st.floats(0, 9000),
@@ -194,7 +195,7 @@ OPTIONS = st.fixed_dictionaries({}, optional={
 })  # fmt: skip
 
 
-@given(st.sampled_from(Use), st.lists(st.integers(1, 99), max_size=5, unique=True), OPTIONS)
+@given(st.sampled_from(PoolUse), st.lists(st.integers(1, 99), max_size=5, unique=True), OPTIONS)
 def test_pools_are_written_and_read_back(use, carts, options):
     one = pool(use, carts, **options)
     assert pool_from(pool_values(one)) == one
@@ -262,7 +263,7 @@ def test_a_sweeper_lies_on_the_segue_as_it_is_set(incoming, options, begins, end
     assert len(laid) == 1
     assert laid[0][0] == pytest.approx(begins, abs=1e-4)
     assert laid[0][1] == pytest.approx(ends, abs=1e-4)
-    assert laid[0][2].where is Where.SEGUE
+    assert laid[0][2].where is OverlayPlace.SEGUE
 
 
 def test_a_sweeper_keeps_off_the_last_word_and_does_not_fit_between_words():
@@ -297,7 +298,7 @@ def test_the_lines_word_beats_the_songs_own_that_beats_the_pools():
         return [(one.overlay.item.cart, one.overlay.origin, one.overlay.where)
                 for one in recorder.overlays if one.overlay.line_id == 2]  # fmt: skip
 
-    segue = Where.SEGUE
+    segue = OverlayPlace.SEGUE
     assert over(own, None) == [(901, "the song's own", segue)]
     assert over(own, OverlayWish(Wish.POOL, pool=2)) == [(901, "the song's own", segue)]
     assert over(own, OverlayWish(Wish.THIS, 902)) == [(902, "by hand", segue)]
@@ -305,7 +306,7 @@ def test_the_lines_word_beats_the_songs_own_that_beats_the_pools():
     plain = song(2, intro=9.0)
     assert over(plain, None) == [(900, "pool “Pool 1”", segue)]
     assert over(plain, OverlayWish(Wish.POOL, pool=2)) == [(903, "pool “Pool 2”", segue)]
-    assert over(plain, OverlayWish(Wish.THIS, 904)) == [(904, "by hand", Where.INTRO)]
+    assert over(plain, OverlayWish(Wish.THIS, 904)) == [(904, "by hand", OverlayPlace.INTRO)]
 
 
 def test_what_is_placed_by_hand_lies_there_and_what_cannot_is_told():
@@ -324,7 +325,7 @@ def test_what_is_placed_by_hand_lies_there_and_what_cannot_is_told():
 def voiceovers(items, carts, *, pools=None, line=None, **options):
     kind = Kind.VOICEOVER
     spoken = [voice(900 + n, seconds, kind) for n, seconds in enumerate(carts)]
-    own = [pool(Use.VOICEOVERS, [one.cart for one in spoken], **options)]
+    own = [pool(PoolUse.VOICEOVERS, [one.cart for one in spoken], **options)]
     programme = station([*items, *spoken], own if pools is None else pools)
     sequencer = on_air(programme, [item.cart for item in items], line0=line or {})
     recorder = aired(sequencer, 55)
@@ -347,14 +348,17 @@ def test_a_voiceover_ends_at_the_post_or_starts_when_set():
 
 def test_of_those_that_fit_the_longest_or_whose_turn_it_is():
     assert voiceovers([song(1, intro=8.0)], [2.0, 6.0, 7.0, 9.0])[0][1] == 900
-    assert voiceovers([song(1, intro=8.0)], [2.0, 6.0, 7.0, 9.0], fits=Fits.LONGEST)[0][1] == 902
+    assert (
+        voiceovers([song(1, intro=8.0)], [2.0, 6.0, 7.0, 9.0], fits=VoiceoverFit.LONGEST)[0][1]
+        == 902
+    )
 
 
 def test_voiceovers_keep_to_categories_and_to_tags():
     spoken = voice(900, 4.0, Kind.VOICEOVER)
 
     def over(options, tag="", inside=()):
-        programme = station([song(1, intro=8.0), spoken], [pool(Use.VOICEOVERS, **options)])
+        programme = station([song(1, intro=8.0), spoken], [pool(PoolUse.VOICEOVERS, **options)])
         programme.in_category = {"new releases": frozenset(inside)}
         sequencer = on_air(programme, [1], line0={"tag": tag})
         return len(aired(sequencer, 20).overlays)
@@ -371,7 +375,7 @@ def test_measured_intro_ends_count_when_they_are_sure_enough():
     def over(sure, wanted):
         item = make_item(1, 60.0, intro_end_s=9.0, sure_intro_end=sure)
         rules = OverlayRules(intro_sure=wanted)
-        programme = station([item, spoken], [pool(Use.VOICEOVERS)], overlay=rules)
+        programme = station([item, spoken], [pool(PoolUse.VOICEOVERS)], overlay=rules)
         return len(aired(on_air(programme, [1]), 20).overlays)
 
     assert (over(0.4, 0.5), over(0.6, 0.5), over(1.0, 1.01)) == (0, 1, 0)
@@ -439,18 +443,18 @@ def test_the_same_one_keeps_its_least_time_and_the_fallback_serves():
 def test_links_come_as_items_of_their_own():
     extra = [make_item(950 + n, 6.0, Kind.JINGLE, segue_s=5.5) for n in range(3)]
     carts = tuple(item.cart for item in extra)
-    night, _ = hours([pool(Use.LINKS, carts, songs=2.0)], extra=extra)
+    night, _ = hours([pool(PoolUse.LINKS, carts, songs=2.0)], extra=extra)
     kinds = [row.play.item.kind is Kind.JINGLE for row in night.sounding()][:30]
     assert kinds == [False, False, True] * 10
     heard = [row.play.item.cart for row in night.sounding() if row.play.item.cart > 900]
     assert heard[:6] == [*carts, *carts]
-    night, _ = hours([pool(Use.LINKS, carts, minutes=20.0)], extra=extra)
+    night, _ = hours([pool(PoolUse.LINKS, carts, minutes=20.0)], extra=extra)
     links = [row for row in night.sounding() if row.play.item.cart > 900]
     assert len(links) == 6
-    night, _ = hours([pool(Use.LINKS, carts, edge=Edge.BOTH)], extra=extra)
+    night, _ = hours([pool(PoolUse.LINKS, carts, edge=Edge.BOTH)], extra=extra)
     minutes = [row.start / RATE % 3600 / 60 for row in night.sounding() if row.play.item.cart > 900]
     assert [round(minute / 60 * 15) % 15 for minute in minutes] == [0, 14, 0, 14]
-    night, _ = hours([pool(Use.LINKS, carts, songs=1.0, hours="03:00-04:00")], extra=extra)
+    night, _ = hours([pool(PoolUse.LINKS, carts, songs=1.0, hours="03:00-04:00")], extra=extra)
     assert not [row for row in night.sounding() if row.play.item.cart > 900]
 
 
@@ -528,7 +532,7 @@ def test_overlays_that_touch_and_a_switch_that_is_off_are_told():
 
 POOLS = st.lists(
     st.tuples(
-        st.sampled_from([Use.SWEEPERS, Use.VOICEOVERS]),
+        st.sampled_from([PoolUse.SWEEPERS, PoolUse.VOICEOVERS]),
         st.lists(st.integers(900, 911), min_size=0, max_size=5, unique=True),
         OPTIONS,
     ),
@@ -588,7 +592,7 @@ def test_whatever_the_pools_and_the_steps_overlays_keep_clear(made, steps, seed,
 def clear_of_vocals(one, row):
     """An overlay lies in the intro, after the last word, or at a point that was set for it."""
     cues = cues_of(row.play.item)
-    if one.overlay.where is Where.POINT:
+    if one.overlay.where is OverlayPlace.POINT:
         return
     own = one.overlay.line_id == row.line.id
     if own and one.end > row.start:
@@ -630,13 +634,13 @@ def test_a_log_tags_its_lines_for_voiceovers():
                    meanings=(meaning_from("2.*=tag"),))  # fmt: skip
     programme = Programme(StationSettings("Pier", "Europe/Lisbon"), Logs(d2026_11_24=[1, 2, 1]),
                           {item.cart: item for item in items}, [load], {1: drop},
-                          pools=[pool(Use.VOICEOVERS, tags="2.")])  # fmt: skip
+                          pools=[pool(PoolUse.VOICEOVERS, tags="2.")])  # fmt: skip
     found = aired(on_air(programme, []), 150)
     assert [one.overlay.over for one in found.overlays] == ["the intro of “Title 2”"]
 
 
 def test_a_line_and_a_date_say_it_in_the_origin():
-    line = Line(1, 1, Origin(Source.HAND), overlay=OverlayWish(Wish.NONE), tag="request")
+    line = Line(1, 1, Origin(LineSource.HAND), overlay=OverlayWish(Wish.NONE), tag="request")
     state = state_at(NOON)
     state.upcoming = [line]
     assert decode_state(encode_state(state)).upcoming == [line]

@@ -17,7 +17,7 @@ from nightly_spindle.air.client import ask
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks
-from nightly_spindle.core.overlays.overlay_pools import Member, Pool, PoolOptions, Use
+from nightly_spindle.core.overlays.overlay_pools import Member, Pool, PoolOptions, PoolUse
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.station_folder import read_settings
 from nightly_spindle.store.base.transaction import Library
@@ -47,7 +47,7 @@ def station(built_long, tmp_path):
     with Library(folder) as library:
         set_by_hand(library, {cart: (Marks(intro_end_s=12.0), None) for cart in carts})
         members = tuple(Member(cart) for cart in sweepers[:2])
-        save_pool(library, Pool(0, "Quay", Use.SWEEPERS, members, PoolOptions()))
+        save_pool(library, Pool(0, "Quay", PoolUse.SWEEPERS, members, PoolOptions()))
     return folder
 
 

@@ -16,7 +16,7 @@ from nightly_spindle.core.events.steps import LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry, TimedEvent
 from nightly_spindle.core.library.items import TONE_CART, Kind
 from nightly_spindle.core.logs.log_line import LogLine
-from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import Recorder, rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
@@ -24,11 +24,11 @@ from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.rotation import next_song, turn_order
 from nightly_spindle.core.programme.running_order import (
     AirState,
-    Heard,
+    HeardPlay,
     Line,
+    LineSource,
     Origin,
     Outcome,
-    Source,
 )
 from nightly_spindle.core.programme.sequencer_actions import Ended, FadeVoice, StartVoice
 from nightly_spindle.core.segues.joins import plan_join, span
@@ -53,7 +53,7 @@ class Logs:
             near = (Near("2026-11-2.m3u", "lacks “4”"),)
             return LogReading(drop.id, slot, name, ReadingState.MISSING, nearest=near)
         matches = tuple(
-            Match(LogLine(n, f"{cart}.flac"), Status.MATCHED if cart else Status.MISSING,
+            Match(LogLine(n, f"{cart}.flac"), MatchStatus.MATCHED if cart else MatchStatus.MISSING,
                   "path" if cart else "no item", cart or None)
             for n, cart in enumerate(self.days[slot.day], 1)
         )  # fmt: skip
@@ -74,7 +74,7 @@ def programme(items, logs=None, entry=Entry.CUT_IN, pool=None, **event):
 
 def state_at(us, carts=()):
     state = AirState(RATE, us * RATE // US, us - 1)
-    origin = Origin(Source.LOG, "old.m3u", 1)
+    origin = Origin(LineSource.LOG, "old.m3u", 1)
     state.upcoming = [Line(state.take_id(), cart, origin) for cart in carts]
     return state
 
@@ -154,14 +154,14 @@ def test_a_missing_log_leaves_what_is_lined_up_then_the_net_and_an_alarm():
     assert alarm.at == MIDNIGHT * RATE // US
     assert [f.code for f in night.findings if f.code.startswith("net")] == ["net-rotation"]
     sources = [row.line.origin.source for row in night.sounding()]
-    assert sources[:3] == [Source.LOG, Source.LOG, Source.ROTATION]
+    assert sources[:3] == [LineSource.LOG, LineSource.LOG, LineSource.ROTATION]
 
 
 def test_a_short_log_starts_again_and_an_empty_library_has_the_tone():
     station = programme(SONGS, Logs(d2026_11_24=[3, 4]))
     done = run(Sequencer(station, state_at(MIDNIGHT)), MIDNIGHT + HOUR // 4)
     sources = [row.line.origin.source for row in done.rows if row.play]
-    assert sources[:4] == [Source.LOG] * 2 + [Source.DAY_LOG_AGAIN] * 2
+    assert sources[:4] == [LineSource.LOG] * 2 + [LineSource.DAY_LOG_AGAIN] * 2
     assert [row.line.cart for row in done.rows if row.play][:4] == [3, 4, 3, 4]
     bare = programme([])
     done = run(Sequencer(bare, state_at(MIDNIGHT)), MIDNIGHT + HOUR // 4)
@@ -191,7 +191,9 @@ def test_turns_are_seeded_and_longest_unheard_first():
     heard = [(item.cart * 100, item) for item in reversed(items)]
     assert [item.cart for item in turn_order(heard, 1)] == list(range(1, 9))
     state = state_at(MIDNIGHT)
-    state.history = [Heard(n, f"Artist {n}", f"Title {n}", state.frame - n) for n in range(1, 8)]
+    state.history = [
+        HeardPlay(n, f"Artist {n}", f"Title {n}", state.frame - n) for n in range(1, 8)
+    ]
     assert next_song(programme(items), state, state.frame)[0].cart == 8
 
 

@@ -1,13 +1,17 @@
 """The tables of docs/architecture.md, enforced: layers, packages, no circles."""
 
+import argparse
 import ast
 import graphlib
 import re
 import subprocess
 import sys
+from importlib import import_module
 from pathlib import Path
 
 import pytest
+
+from nightly_spindle.cli import main as command_line
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src"
@@ -19,7 +23,7 @@ MUST_NOT = {
     "store": {"PySide6"},
     "intake": {"PySide6", "sqlite3"},
     "air": {"PySide6", "sqlalchemy"},
-    "standins": {"PySide6"},
+    "simulators": {"PySide6"},
     "cli": {"PySide6"},
     "desk": {"sqlite3", "sqlalchemy"},
 }
@@ -126,6 +130,23 @@ def test_every_file_that_the_document_names_is_there():
     assert len(paths) > 80
     places = (SOURCE / PACKAGE, ROOT)
     assert not [one for one in paths if not any((place / one).is_file() for place in places)]
+
+
+def test_every_command_leads_to_a_function():
+    runners = []
+
+    def walk(parser):
+        runners.extend([parser.get_default("runner")] if parser.get_default("runner") else [])
+        for action in parser._actions:
+            if isinstance(action, argparse._SubParsersAction):
+                for one in action.choices.values():
+                    walk(one)
+
+    walk(command_line._parser(""))
+    assert len(runners) > 90
+    for runner in runners:
+        module, function = runner.split(":")
+        assert callable(getattr(import_module(f"{PACKAGE}.cli.{module}"), function)), runner
 
 
 def test_the_core_asks_no_clock():

@@ -20,7 +20,7 @@ from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.core.base.errors import AlreadyOnAir
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.programme.running_order import AirState, Line, Origin, Play
-from nightly_spindle.core.programme.running_order import Source as From
+from nightly_spindle.core.programme.running_order import LineSource as From
 from nightly_spindle.core.programme.sequencer_actions import StartVoice
 from nightly_spindle.core.reports.as_run import Alarm, AsRun, fold_of
 from nightly_spindle.store.base.database import connect

@@ -232,7 +232,7 @@ def paint() -> None:
     from nightly_spindle.core.reports.timeline import Block, Night
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit import theme
-    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.shell.app import application
     from nightly_spindle.desk.timeline.timeline import NightLine
 
@@ -251,7 +251,7 @@ def paint() -> None:
     night = Night(start, start + 12 * 3600 * second, blocks)
     line = NightLine(theme.DARK)
     line.resize(1180, 170)
-    line.show_plan(Planned(night, StationSettings("B", "UTC"), live=True))
+    line.show_plan(NightPlan(night, StationSettings("B", "UTC"), live=True))
     line.set_now(start, 1)
     for _ in range(8):
         line.zoom(2)  # twelve hours in the window as well: all of them are drawn twice

@@ -22,8 +22,8 @@ from nightly_spindle.core.music.log_making import Maker
 from nightly_spindle.core.music.made_edits import HourEditor
 from nightly_spindle.core.music.making_stock import Stock
 from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import Track, TurnTable
-from nightly_spindle.core.music.rotation_rules import Rule, RuleKind
+from nightly_spindle.core.music.rotation_columns import RotationTrack, TurnTable
+from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
 from nightly_spindle.core.music.rotation_stats import gini
 
 if TYPE_CHECKING:
@@ -32,13 +32,15 @@ if TYPE_CHECKING:
 Row = Callable[[str, str, str, bool], None]
 _ITEMS, _DAYS = 5000, 30
 _RULES = (
-    Rule(RuleKind.ARTIST, 60), Rule(RuleKind.TITLE, 120),
-    Rule(RuleKind.ALBUM, 90, firm=False, weight=3), Rule(RuleKind.ITEM, 150, category="front"),
-    Rule(RuleKind.PLAYS, 8, category="front"),
-    Rule(RuleKind.YESTERDAY, 30, firm=False, weight=2),
-    Rule(RuleKind.RUN, 2, trait="tempo", firm=False), Rule(RuleKind.RUN, 3, trait="voice"),
-    Rule(RuleKind.RUN, 2, trait="tempo=slow", firm=False, weight=2),
-    Rule(RuleKind.PRODUCT, 60),
+    RotationRule(RuleSubject.ARTIST, 60), RotationRule(RuleSubject.TITLE, 120),
+    RotationRule(RuleSubject.ALBUM, 90, firm=False, weight=3),
+    RotationRule(RuleSubject.ITEM, 150, category="front"),
+    RotationRule(RuleSubject.PLAYS, 8, category="front"),
+    RotationRule(RuleSubject.YESTERDAY, 30, firm=False, weight=2),
+    RotationRule(RuleSubject.RUN, 2, trait="tempo", firm=False),
+    RotationRule(RuleSubject.RUN, 3, trait="voice"),
+    RotationRule(RuleSubject.RUN, 2, trait="tempo=slow", firm=False, weight=2),
+    RotationRule(RuleSubject.PRODUCT, 60),
 )  # fmt: skip
 
 
@@ -69,7 +71,7 @@ def _stock() -> tuple[Stock, list[HourTask]]:
         categories={name: Rotating(name, carts=tuple(many)) for name, many in inside.items()},
     )  # fmt: skip
     tz = zone("Europe/Lisbon")
-    table = TurnTable([Track(item, item.measure.duration_s) for item in items], inside)
+    table = TurnTable([RotationTrack(item, item.measure.duration_s) for item in items], inside)
     wall = WallHours(tz, clock(5, 0))
     stock = Stock(formats, table, wall, lambda them: [i.measure.duration_s for i in them])
     begin = us_from(datetime(2026, 10, 1, tzinfo=UTC))

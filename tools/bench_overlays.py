@@ -11,18 +11,25 @@ import numpy as np
 from nightly_spindle.audio.mixer import Mixer, Voice
 from nightly_spindle.core.library.items import Ending, Item, Kind, Measure
 from nightly_spindle.core.library.markers import Marks
-from nightly_spindle.core.overlays.overlay_pools import Fits, Member, Order, Pool, PoolOptions, Use
+from nightly_spindle.core.overlays.overlay_pools import (
+    Member,
+    Pool,
+    PoolOptions,
+    PoolUse,
+    TurnOrder,
+    VoiceoverFit,
+)
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.running_order import (
     AirState,
     Line,
+    LineSource,
     Origin,
     Overlay,
+    OverlayPlace,
     Play,
-    Source,
-    Where,
 )
 from nightly_spindle.core.programme.sequencer_actions import StartOverlay, StartVoice
 from nightly_spindle.core.segues.ducking import Ducking, duck_frames
@@ -52,7 +59,7 @@ def _day(pools: list[Pool], items: dict[int, Item]) -> tuple[float, int]:
     for _ in range(7):
         programme = Programme(StationSettings("B", "UTC"), _NoLogs(), dict(items), pools=pools)  # type: ignore[arg-type]
         state = AirState(RATE, 0, -1)
-        state.upcoming = [Line(state.take_id(), cart, Origin(Source.LOG, "x", cart))
+        state.upcoming = [Line(state.take_id(), cart, Origin(LineSource.LOG, "x", cart))
                           for cart in range(1, LINES + 1)]  # fmt: skip
         begin = time.process_time()
         night = rehearse(programme, Sequencer(programme, state), [], 23.9)
@@ -71,9 +78,15 @@ def planning(row: Row) -> None:
     sweepers = tuple(Member(900 + n) for n in range(20))
     spoken = tuple(Member(920 + n) for n in range(20))
     pools = [
-        Pool(1, "Night", Use.SWEEPERS, sweepers, PoolOptions(hours="22:00-06:00")),
-        Pool(2, "Day", Use.SWEEPERS, sweepers, PoolOptions(order=Order.SHUFFLED, least_s=900.0)),
-        Pool(3, "New", Use.VOICEOVERS, spoken, PoolOptions(fits=Fits.LONGEST)),
+        Pool(1, "Night", PoolUse.SWEEPERS, sweepers, PoolOptions(hours="22:00-06:00")),
+        Pool(
+            2,
+            "Day",
+            PoolUse.SWEEPERS,
+            sweepers,
+            PoolOptions(order=TurnOrder.SHUFFLED, least_s=900.0),
+        ),
+        Pool(3, "New", PoolUse.VOICEOVERS, spoken, PoolOptions(fits=VoiceoverFit.LONGEST)),
     ]
     without, _ = _day([], items)
     taken, count = _day(pools, items)
@@ -113,11 +126,11 @@ def ducking(row: Row) -> None:
         frames = (seconds + 10) * RATE
         for number in (1, 2, *(() if over else (3,))):
             item = _item(number, Kind.SONG, seconds + 10)
-            play = Play(number, Line(1, number, Origin(Source.HAND)), item, 0, 0)
+            play = Play(number, Line(1, number, Origin(LineSource.HAND)), item, 0, 0)
             mixer.start(Voice(StartVoice(play, frames, -3.0, 0, None), _Sound()))
         if over and duck is not None:
             sound = Overlay(3, _item(3, Kind.SWEEPER, seconds), RATE, 0, (seconds - 4) * RATE, 1,
-                            Where.SEGUE, "", "", "")  # fmt: skip
+                            OverlayPlace.SEGUE, "", "", "")  # fmt: skip
             order = StartOverlay(sound, (seconds - 5) * RATE, -3.0, duck_frames(duck, RATE))
             mixer.overlay(Voice(order, _Sound()), order)
         begin = time.perf_counter()

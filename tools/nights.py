@@ -31,9 +31,9 @@ from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import rehearse
-from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, Short
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, WhenShort
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
+from nightly_spindle.simulators.scheduler import Fault, day_log, entries_of, leave_log
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import Library
@@ -78,7 +78,7 @@ def build(folder: Path, songs: int = 14) -> dict[int, LogDrop]:
     options = {
         "Day": DropOptions(**at_time, placement=Placement.REPLACE),
         "Hours": DropOptions(
-            **at_time, period=Period.HOUR, placement=Placement.FRONT, short=Short.ROTATION
+            **at_time, period=Period.HOUR, placement=Placement.FRONT, short=WhenShort.ROTATION
         ),
         "Week": DropOptions(
             **at_time, period=Period.WEEKDAY, placement=Placement.END, entry=Entry.NEXT

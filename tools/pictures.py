@@ -22,7 +22,7 @@ from PySide6.QtCore import QEventLoop, QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from nightly_spindle.desk.kit import theme
-from nightly_spindle.desk.shell.window import Window
+from nightly_spindle.desk.shell.window import DeskWindow
 from nightly_spindle.store.base.station_folder import read_settings
 
 if TYPE_CHECKING:
@@ -62,7 +62,7 @@ def air_hours(folder: Path) -> None:
 class Pictures:
     """Takes the pictures of one window."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: DeskWindow) -> None:
         self.window = window
 
     def take(self, name: str, ready: Callable[[], object] = lambda: None, ms: int = 1500) -> None:
@@ -157,7 +157,7 @@ def main() -> None:
         memory = QSettings(str(Path(work) / "desk.ini"), QSettings.Format.IniFormat)
         memory.setValue("look", "dark")
         memory.setValue("told_on_air", True)
-        window = Window(folder, read_settings(folder), memory)
+        window = DeskWindow(folder, read_settings(folder), memory)
         window.resize(1280, 800)
         window.show()
         window.begin()

@@ -28,7 +28,7 @@ from fault_station import Station, build, write_log
 from fuzzing import fuzz
 from soak_days import BEGIN, ZONE, Days, rss
 
-from nightly_spindle.standins import demo
+from nightly_spindle.simulators import demo
 
 if TYPE_CHECKING:
     import subprocess

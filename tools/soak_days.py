@@ -20,7 +20,7 @@ from nightly_spindle.core.playout.rehearsal import Recorder
 from nightly_spindle.core.programme.away_folders import Away
 from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.as_run import records
-from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
+from nightly_spindle.simulators.scheduler import Fault, day_log, entries_of, leave_log
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.playout.journal import Journal, encode_state, load_state
 from nightly_spindle.store.programme.snapshot import load_pool, open_station

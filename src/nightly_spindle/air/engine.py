@@ -21,7 +21,7 @@ from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.away_lines import cannot_play
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.programme.away_folders import Away
-from nightly_spindle.core.programme.running_order import Outcome, Source
+from nightly_spindle.core.programme.running_order import LineSource, Outcome
 from nightly_spindle.core.programme.sequencer_actions import Action, Start, StartOverlay, StartVoice
 from nightly_spindle.store.base.roots import note_files, root_of
 
@@ -57,7 +57,7 @@ _IMMINENT_S = 2.0  # an item that starts so soon keeps the audio that is read fo
 
 
 @dataclass(frozen=True, slots=True)
-class Sight:
+class EngineStatus:
     """What the engine looks like from outside, made anew every few blocks."""
 
     now_us: int
@@ -138,7 +138,7 @@ class Engine:
         self._at_once: list[StartVoice] = []  # what a skip would start
         self.hand_over: Successor | None = None  # another sequencer, while one is made ready
         self.player: Player | None = None
-        self.sight: Sight | None = None
+        self.sight: EngineStatus | None = None
 
     # -- from other threads -----------------------------------------------------------
 
@@ -336,7 +336,7 @@ class Engine:
         self._look_for_truncation()
         state = self.sequencer.state
         levels = [20 * log10(max(float(peak), 1e-5)) for peak in self._peaks]
-        self.sight = Sight(
+        self.sight = EngineStatus(
             us_from_frames(self.player.at, self.rate)
             + state.offset_us
             - self._output.waiting_frames() * US // self.rate,
@@ -399,9 +399,11 @@ class Engine:
     def _leave_tone(self) -> None:
         """Leave the station tone as soon as there is something to play, and it is read."""
         playing = self.sequencer.state.playing
-        if playing is None or playing.line.origin.source is not Source.TONE:
+        if playing is None or playing.line.origin.source is not LineSource.TONE:
             return
-        coming = [order for order in self._at_once if order.play.line.origin.source != Source.TONE]
+        coming = [
+            order for order in self._at_once if order.play.line.origin.source != LineSource.TONE
+        ]
         if coming and self.sequencer.state.unattended and self._ahead.ready(coming[0], 1.0):
             self.apply(self.sequencer.skip("there is something to play again", Outcome.CUT))
 

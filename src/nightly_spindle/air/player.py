@@ -13,7 +13,7 @@ import numpy as np
 
 from nightly_spindle.audio.files import FileSource, ToneSource
 from nightly_spindle.audio.limiter import Limiter
-from nightly_spindle.audio.mixer import Mixer, Source, Voice
+from nightly_spindle.audio.mixer import Mixer, SoundSource, Voice
 from nightly_spindle.core.base.errors import AudioUnreadable
 from nightly_spindle.core.library.items import TONE_CART, Kind
 from nightly_spindle.core.programme.sequencer_actions import (
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.playout.sequencer import Sequencer
 
-SourceMaker = Callable[[Start, int], Source]
+SourceMaker = Callable[[Start, int], SoundSource]
 
 
 BLOCK = 2048  # frames of the live engine's blocks: 46 ms at 44,100
@@ -53,7 +53,7 @@ class _Silent:
         """Nothing to give back."""
 
 
-def file_source(order: Start, rate: int) -> Source:
+def file_source(order: Start, rate: int) -> SoundSource:
     """Open the item's own file, or the built-in tone.
 
     The tone stands in for a web stream too: what it will send some day cannot be rendered now.

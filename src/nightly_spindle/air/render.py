@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Row
+    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, RehearsalRow
     from nightly_spindle.core.playout.sequencer import Sequencer
     from nightly_spindle.core.programme.sequencer_actions import Action
 
@@ -35,7 +35,7 @@ def render(
     seconds: float,
     out: Path,
     progress: Callable[[float], None] = lambda _part: None,
-) -> tuple[list[Row], list[OverlayRow]]:
+) -> tuple[list[RehearsalRow], list[OverlayRow]]:
     """Write `seconds` of the station's sound to `out`; returns the rows that sound in it.
 
     Those of the programme, and those of the overlays over it.

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
-from nightly_spindle.air.beside import Beside
+from nightly_spindle.air.background_jobs import BackgroundJob
 from nightly_spindle.air.edit_follower import EditFollower
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.timebase import US, moment_from
@@ -109,8 +109,8 @@ class StationWatcher:
         self._retire_at = 0
         self._next_files = 0.0
         self._told_hanging: set[str] = set()
-        self._placer = Beside("placing spots")
-        self._maker = Beside("making logs")
+        self._placer = BackgroundJob("placing spots")
+        self._maker = BackgroundJob("making logs")
         self._database: tuple[int, int] | None = None  # which file it is
         self._stirred = threading.Event()
         self._generation = 0

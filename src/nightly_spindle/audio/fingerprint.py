@@ -35,7 +35,7 @@ _SAME_LEVEL_DB = 2.5  # most that the bands' levels may differ in the mean
 _STEADY = 1e-3  # relative change of energy under which a bit says nothing
 
 
-class Ear:
+class FingerprintEar:
     """Listens to the first 75 s of a file, chunk by chunk."""
 
     def __init__(self, rate: int) -> None:

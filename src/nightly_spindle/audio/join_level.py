@@ -62,7 +62,7 @@ class JoinLevels:
 
 
 @dataclass(frozen=True, slots=True)
-class Verdict:
+class JoinVerdict:
     """What is wrong with a join, in dB and seconds; a length of 0 is none.
 
     `meant_s` is the silence that a rule or a hand wanted between the two.
@@ -149,7 +149,7 @@ def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
     )
 
 
-def assess(levels: JoinLevels) -> Verdict:
+def assess(levels: JoinLevels) -> JoinVerdict:
     """Judge a join by its levels.
 
     A dip is counted against the softer of the two sides, a bump against the louder.
@@ -165,7 +165,7 @@ def assess(levels: JoinLevels) -> Verdict:
     # an item may well begin louder than it goes on: a bump is what the two make together
     alone = np.maximum(levels.out, levels.into)[near]
     clash = (levels.out > levels.out_ref - NEAR_DB) & (levels.into > levels.in_ref - NEAR_DB)
-    return Verdict(
+    return JoinVerdict(
         max(0.0, low - float(before.min())),
         _longest(before < low - DIP_DB),
         max(0.0, float(both[both > alone + SUMS_DB].max(initial=high)) - high),

@@ -17,7 +17,7 @@ import soundfile
 
 from nightly_spindle.audio.envelope import HOP_S, envelope_of
 from nightly_spindle.audio.files import ABSURD, is_sound, open_audio
-from nightly_spindle.audio.fingerprint import Ear
+from nightly_spindle.audio.fingerprint import FingerprintEar
 from nightly_spindle.audio.intro import find_intro
 from nightly_spindle.audio.loudness import Meter
 from nightly_spindle.audio.markers import find_markers
@@ -62,7 +62,7 @@ def measure_file(path: str, trimming: Trimming | None = None) -> Measured:
         rate, channels = sound.samplerate, sound.channels
         encoding = _encoding(sound.format, sound.subtype)
         meter = Meter(rate, channels)
-        ear = Ear(rate)
+        ear = FingerprintEar(rate)
         shape = _Shape(rate, channels)
         for chunk in _decoded(sound, path, meter.step * _CHUNK_STEPS):
             meter.feed(chunk)

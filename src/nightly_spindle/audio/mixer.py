@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme.sequencer_actions import FadeVoice, Start, StartOverlay
 
 
-class Source(Protocol):
+class SoundSource(Protocol):
     """Where a voice's frames come from: a file, a read-ahead buffer, a tone."""
 
     problem: str  # why it broke off, empty while it has not
@@ -37,7 +37,7 @@ class Voice:
     `over` once nothing more comes of it; `short` when its source ended before it should.
     """
 
-    def __init__(self, order: Start, source: Source) -> None:
+    def __init__(self, order: Start, source: SoundSource) -> None:
         self.play = order.play
         self.source = source
         self.gain = np.float32(10 ** (order.gain_db / 20))

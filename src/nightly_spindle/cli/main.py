@@ -7,6 +7,7 @@ import os
 import sys
 import traceback
 from collections.abc import Callable, Sequence
+from functools import partial
 from importlib import import_module
 from typing import Any, NoReturn
 
@@ -15,7 +16,10 @@ from nightly_spindle.core.base.errors import NightlySpindleError
 
 Runner = Callable[[argparse.Namespace], int]
 _ON_AIR = {"air", "tell", "status"}
-_OPTIONS = ("library", "marker", "log", "event", "overlay", "campaign", "format")
+_OPTIONS = {  # module: its package
+    "library": "library", "marker": "library", "segue": "segues", "log": "logs",
+    "event": "events", "overlay": "overlays", "campaign": "traffic", "format": "music",
+}  # fmt: skip
 CRASHED = 70  # EX_SOFTWARE in sysexits.h: our own mistake, never one that was foreseen
 
 
@@ -74,14 +78,14 @@ def _parser(first: str) -> argparse.ArgumentParser:
         "Without a command it opens the desk.",
     )
     parser.add_argument("--version", action="version", version=__version__)
-    parser.set_defaults(runner="desk:open_desk", folder=None)
+    parser.set_defaults(runner="station.desk:open_desk", folder=None)
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
     if first not in _ON_AIR:  # which must be there at once, and needs no other command's options
         _station(commands)
         _planning(commands)
-        for module in _OPTIONS:
-            options = import_module(f"nightly_spindle.cli.{module}_options")
-            getattr(options, f"{module}_commands")(commands, _add)
+        for module, package in _OPTIONS.items():
+            options = import_module(f"nightly_spindle.cli.{package}.{module}_options")
+            getattr(options, f"{module}_commands")(commands, partial(_add, package=package))
     _air(commands)
     return parser
 
@@ -92,11 +96,14 @@ def _add(
     runner: str,
     text: str,
     *,
+    package: str = "",
     json: bool = True,
     station: bool = True,
 ) -> argparse.ArgumentParser:
+    """Add a command. `runner` is "module:function", of `package` where it names no other."""
     command = commands.add_parser(name, help=text, description=text)
-    command.set_defaults(runner=runner)
+    here = "." in runner or not package
+    command.set_defaults(runner=runner if here else f"{package}.{runner}")
     if station:
         command.add_argument("folder", metavar="DIR", help="the station folder")
     if json:
@@ -105,29 +112,30 @@ def _add(
 
 
 def _station(commands: argparse._SubParsersAction[Any]) -> None:
+    add = partial(_add, package="station")
     group = commands.add_parser(
         "station", help="make, check, back up, copy a station"
     ).add_subparsers(metavar="COMMAND", required=True)
-    new = _add(group, "new", "station:new", "make an empty station")
+    new = add(group, "new", "station:new", "make an empty station")
     new.add_argument("--name", required=True, help="the station's name")
     new.add_argument("--timezone", required=True, help="IANA name, such as Europe/Lisbon")
     new.add_argument("--day-start", default="00:00", help="start of the broadcast day, HH:MM")
     new.add_argument("--rate", default="44100", help="mix rate, 44100 or 48000")
-    told = _add(group, "settings", "station:settings", "say and change the station's settings")
+    told = add(group, "settings", "station:settings", "say and change the station's settings")
     told.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
                       help="change one; may be given again")  # fmt: skip
-    service = _add(group, "service", "station:service", "a systemd user unit for the engine",
+    service = add(group, "service", "station:service", "a systemd user unit for the engine",
                    json=False)  # fmt: skip
     service.add_argument("--write", action="store_true", help="put it where systemd finds it")
     from nightly_spindle.cli.station.safekeeping_options import safe_commands
 
-    safe_commands(group, _add)
-    measure = _add(commands, "measure", "station:measure", "measure audio files", station=False)
+    safe_commands(group, add)
+    measure = add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")
     standin = commands.add_parser(
         "standin", help="simulated devices and services by themselves"
     ).add_subparsers(metavar="COMMAND", required=True)
-    stream = _add(standin, "stream", "standins:stream", "serve a simulated web stream",
+    stream = add(standin, "stream", "simulators:stream", "serve a simulated web stream",
                   json=False, station=False)  # fmt: skip
     stream.add_argument("--port", type=int, default=8136)
     stream.add_argument("--hz", type=float, default=330.0, help="its tone")
@@ -135,7 +143,7 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     stream.add_argument("--fault", default="none", choices=faults)
     stream.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
     stream.add_argument("--seconds", type=float, help="leave after so long")
-    demo = _add(
+    demo = add(
         commands,
         "demo",
         "demo:demo",
@@ -146,19 +154,20 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     demo.add_argument("--folder", dest="folder", help="where; default: the user's data folder")
     demo.add_argument("--build-only", action="store_true", help="build it and leave")
     demo.add_argument("--no-window", action="store_true", help="engine only, no desk")
-    desk = _add(commands, "desk", "desk:open_desk", "open the desk", json=False, station=False)
+    desk = add(commands, "desk", "desk:open_desk", "open the desk", json=False, station=False)
     desk.add_argument("folder", metavar="DIR", nargs="?", help="the station folder")
 
 
 def _planning(commands: argparse._SubParsersAction[Any]) -> None:
-    rehearse = _add(commands, "rehearse", "plan:rehearse_hours", "play the coming hours ahead")
+    add = partial(_add, package="playout")
+    rehearse = add(commands, "rehearse", "rehearse:rehearse_hours", "play the coming hours ahead")
     rehearse.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
     rehearse.add_argument("--hours", type=float, default=24.0)
-    render = _add(commands, "render", "plan:render_out", "render the station's sound to a file")
+    render = add(commands, "render", "rehearse:render_out", "render the station's sound to a file")
     render.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
     render.add_argument("--seconds", type=float, required=True)
     render.add_argument("--out", required=True, help=".wav, .flac or .ogg")
-    as_run = _add(commands, "asrun", "plan:list_as_run", "list what did air")
+    as_run = add(commands, "asrun", "rehearse:list_as_run", "list what did air")
     as_run.add_argument("--from", dest="from_", metavar="T", required=True)
     as_run.add_argument("--to", metavar="T", help="default: now")
     as_run.add_argument("--csv", action="store_true", help="print CSV (RFC 4180)")
@@ -166,7 +175,8 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
 
 
 def _air(commands: argparse._SubParsersAction[Any]) -> None:
-    air = _add(commands, "air", "air:on_air", "run the air engine", json=False)
+    add = partial(_add, package="playout")
+    air = add(commands, "air", "air:on_air", "run the air engine", json=False)
     air.add_argument("--output", choices=["standin", "device"],
                      help="default: what the station's settings name")  # fmt: skip
     air.add_argument("--device", help="name or number of the sound device")
@@ -180,7 +190,7 @@ def _air(commands: argparse._SubParsersAction[Any]) -> None:
     air.add_argument("--no-intake", action="store_true", help="do not take audio in beside it")
     air.add_argument("--log-level", choices=["DEBUG", "INFO", "WARNING"], default="INFO")
     air.add_argument("--waits", action="store_true", help=argparse.SUPPRESS)
-    ask = _add(commands, "tell", "asking:tell", "tell a running engine to do something")
+    ask = add(commands, "tell", "tell:tell", "tell a running engine to do something")
     ask.add_argument("order", choices=["skip", "stop", "go", "unattended", "attended", "leave"])
-    told = _add(commands, "status", "asking:status", "say what is on air")
+    told = add(commands, "status", "tell:status", "say what is on air")
     told.add_argument("--log", type=int, metavar="N", help="the last N lines of the messages, too")

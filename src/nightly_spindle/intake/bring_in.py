@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.errors import InputFault, StorageFault
 from nightly_spindle.core.library.intake import IntakeOptions, State
 from nightly_spindle.intake.look import Task, look_at_all
-from nightly_spindle.intake.take import Taken, settle_source, take
+from nightly_spindle.intake.take import TakeResult, settle_source, take
 from nightly_spindle.intake.walk import Unusable, files_meant
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import read_settings
@@ -68,7 +68,7 @@ def bring_in(
     for done, ((task, intake, root), looked) in enumerate(zip(wanted, results, strict=True), 1):
         path = Path(task.path)
         if isinstance(looked, str):
-            taken = Taken(State.REFUSED, None, looked)
+            taken = TakeResult(State.REFUSED, None, looked)
         else:
             taken = _take_whatever(folder, looked, intake.options, root)
         brought.append(Brought(str(path), taken.state, taken.cart, taken.why))
@@ -76,13 +76,13 @@ def bring_in(
     return brought
 
 
-def _take_whatever(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> Taken:
+def _take_whatever(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> TakeResult:
     """Take one file in; whatever is wrong with it refuses it alone."""
     try:
         return take_one(folder, looked, options, home)
     except Exception as error:  # the edge of one file  # noqa: BLE001
         _log.exception("%s could not be taken in", looked.path)
-        return Taken(State.REFUSED, None, refused_for(looked.path, error))
+        return TakeResult(State.REFUSED, None, refused_for(looked.path, error))
 
 
 def refused_for(path: Path, error: Exception) -> str:
@@ -90,7 +90,7 @@ def refused_for(path: Path, error: Exception) -> str:
     return f"{path} could not be taken in ({type(error).__name__}: {error})"
 
 
-def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> Taken:
+def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> TakeResult:
     """Take one file in with a transaction of its own, then settle its source.
 
     `home` is the folder that a relative done folder lies in.
@@ -99,11 +99,11 @@ def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -
         with Library(folder) as library:
             taken = take(library, looked, options)
     except StorageFault as error:
-        return Taken(State.REFUSED, None, str(error))
+        return TakeResult(State.REFUSED, None, str(error))
     if taken.cart is not None:
         odd = settle_source(looked.path, home, options)
         if odd:
-            return Taken(taken.state, taken.cart, odd)
+            return TakeResult(taken.state, taken.cart, odd)
     return taken
 
 

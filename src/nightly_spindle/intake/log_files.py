@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.calendar.log_periods import AHEAD_US
-from nightly_spindle.core.library.intake import IntakeOptions, Source
+from nightly_spindle.core.library.intake import FileFate, IntakeOptions
 from nightly_spindle.store.base.transaction import Library
 from nightly_spindle.store.library import arrivals
 from nightly_spindle.store.library.intake_reading import Seen
@@ -63,7 +63,7 @@ class LogFiles:
         seen = [found for path in sorted(named) if (found := _seen(path)) is not None]
         if not seen:
             return 0
-        options = IntakeOptions(drop.options.take_in_kind, source=Source.LEAVE)
+        options = IntakeOptions(drop.options.take_in_kind, source=FileFate.LEAVE)
         with Library(self._folder) as library:
             known = arrivals.seen_before(library, [one.path for one in seen])
             new = [one for one in seen if known.get(one.path) != (one.size, one.mtime_ns)]

@@ -21,12 +21,12 @@ from functools import partial
 from pathlib import Path
 
 from nightly_spindle.core.base.errors import StorageFault
-from nightly_spindle.core.library.intake import Source, State
+from nightly_spindle.core.library.intake import FileFate, State
 from nightly_spindle.intake.bring_in import refused_for
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.look import Task, give_way, look, workers
 from nightly_spindle.intake.place import LOCK
-from nightly_spindle.intake.take import Taken, settle_source, take
+from nightly_spindle.intake.take import TakeResult, settle_source, take
 from nightly_spindle.intake.unmeasured import Unmeasured
 from nightly_spindle.intake.watch import Notifier, Watch
 from nightly_spindle.store.base.changes import change_count
@@ -285,7 +285,7 @@ class Service:
         """Take one file in and say what became of it, in one transaction."""
         arrival = flying.arrival
         if isinstance(looked, str):
-            taken = Taken(State.REFUSED, None, looked)
+            taken = TakeResult(State.REFUSED, None, looked)
             with Library(self._folder) as library:
                 self._report(library, arrival, taken)
             self._look_again(flying)
@@ -301,16 +301,16 @@ class Service:
             raise
         except Exception as error:  # the edge of one file: it is refused, the others go on  # noqa: BLE001
             _log.exception("%s could not be taken in", arrival.path)
-            taken = Taken(State.REFUSED, None, refused_for(Path(arrival.path), error))
+            taken = TakeResult(State.REFUSED, None, refused_for(Path(arrival.path), error))
             with Library(self._folder) as library:
                 self._report(library, arrival, taken)
-        if taken.cart is not None and arrival.options.source is Source.MOVE:
+        if taken.cart is not None and arrival.options.source is FileFate.MOVE:
             odd = settle_source(Path(arrival.path), flying.home, arrival.options)
             if odd:
                 with Library(self._folder) as library:
                     arrivals.finish(library, arrival.id, taken.state, taken.cart, odd)
 
-    def _report(self, library: Library, arrival: Arrival, taken: Taken) -> None:
+    def _report(self, library: Library, arrival: Arrival, taken: TakeResult) -> None:
         arrivals.finish(library, arrival.id, taken.state, taken.cart, taken.why)
         arrivals.prune(library)
 

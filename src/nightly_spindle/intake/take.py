@@ -15,12 +15,12 @@ from sqlalchemy import select
 from nightly_spindle.core.base.errors import StorageFault
 from nightly_spindle.core.base.plain_files import open_plain
 from nightly_spindle.core.library.intake import (
+    FileFate,
     IntakeOptions,
+    IntakeVerdict,
     Numbering,
-    Source,
     State,
     Twin,
-    Verdict,
     judge,
     number_in_name,
 )
@@ -38,7 +38,7 @@ _KEEP_OLD_US = 24 * 3600 * 1_000_000
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class TakeResult:
     """What became of a file. `cart` is None when it was refused; `why` says why, or what is odd."""
 
     state: State
@@ -46,7 +46,7 @@ class Taken:
     why: str = ""
 
 
-def take(library: Library, looked: Looked, options: IntakeOptions) -> Taken:
+def take(library: Library, looked: Looked, options: IntakeOptions) -> TakeResult:
     """Take a file in. The source is not touched; `settle_source` does that after the commit.
 
     StorageFault when a copy cannot be written; nothing is left of it then.
@@ -55,9 +55,9 @@ def take(library: Library, looked: Looked, options: IntakeOptions) -> Taken:
     there = items.at_place(library, looked.path)
     if there is not None and options.numbering is Numbering.NEXT:
         if (there["size"], there["mtime_ns"]) == (looked.size, looked.mtime_ns):
-            return _put_into(library, options, Taken(State.KNOWN, there["cart"]))
+            return _put_into(library, options, TakeResult(State.KNOWN, there["cart"]))
         items.replace_audio(library, there["cart"], looked, options.markers, ours=False)
-        return _put_into(library, options, Taken(State.REPLACED, there["cart"]))
+        return _put_into(library, options, TakeResult(State.REPLACED, there["cart"]))
     number = number_in_name("", looked.path.stem)
     by_name = options.numbering is Numbering.NAME
     verdict = judge(
@@ -69,9 +69,9 @@ def take(library: Library, looked: Looked, options: IntakeOptions) -> Taken:
         None if by_name else _twin(library, looked),
     )
     if isinstance(verdict, str):
-        return Taken(State.REFUSED, None, f"{looked.path}: {verdict}")
+        return TakeResult(State.REFUSED, None, f"{looked.path}: {verdict}")
     # a file that may be written over at any time is played from a copy
-    copied = by_name or options.source is not Source.LEAVE
+    copied = by_name or options.source is not FileFate.LEAVE
     source = looked
     if copied:
         looked = _copied(library.folder, looked, options, verdict.cart)
@@ -93,8 +93,8 @@ def _twin(library: Library, looked: Looked) -> Twin | None:
 
 
 def _carry_out(
-    library: Library, looked: Looked, options: IntakeOptions, verdict: Verdict, copied: bool
-) -> Taken:
+    library: Library, looked: Looked, options: IntakeOptions, verdict: IntakeVerdict, copied: bool
+) -> TakeResult:
     if verdict.replaces:
         items.replace_audio(library, verdict.cart, looked, options.markers, ours=copied)
         clear_away(library, verdict.cart)
@@ -102,10 +102,12 @@ def _carry_out(
         items.put(
             library, verdict.cart, options.kind, looked, verdict.waits, verdict.why, verdict.twin
         )
-    return Taken(verdict.state, verdict.cart, "; ".join(filter(None, (verdict.why, looked.remark))))
+    return TakeResult(
+        verdict.state, verdict.cart, "; ".join(filter(None, (verdict.why, looked.remark)))
+    )
 
 
-def _put_into(library: Library, options: IntakeOptions, taken: Taken) -> Taken:
+def _put_into(library: Library, options: IntakeOptions, taken: TakeResult) -> TakeResult:
     assert taken.cart is not None
     for name in options.categories:
         categories.add(library, categories.make(library, name), [taken.cart])
@@ -117,7 +119,7 @@ def settle_source(path: Path, folder: Path, options: IntakeOptions) -> str:
 
     `folder` is the watched folder. Returns why it could not be done, empty when it was.
     """
-    if options.source is not Source.MOVE:
+    if options.source is not FileFate.MOVE:
         return ""
     done = folder / options.done_folder
     try:

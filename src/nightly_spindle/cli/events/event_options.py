@@ -24,7 +24,9 @@ def event_commands(
         "events", help="timed events; without a further word: what they will fire"
     ).add_subparsers(metavar="COMMAND", required=True)
     add(group, "list", "events:list_events", "list the timed events and their next firings")
-    expand = add(group, "expand", "plan:list_firings", "list what timed events will fire")
+    expand = add(
+        group, "expand", "playout.rehearse:list_firings", "list what timed events will fire"
+    )
     expand.add_argument("--from", dest="from_", metavar="T", help="default: now")
     expand.add_argument("--hours", type=float, default=24.0)
     _add(add(group, "add", "events:add", "make a timed event, or change one"))

@@ -14,10 +14,10 @@ from nightly_spindle.core.base.plain_files import read_plain
 from nightly_spindle.core.base.timebase import iso
 from nightly_spindle.core.events.event_icalendar import from_calendar, to_calendar
 from nightly_spindle.core.events.event_values import event_values, events_from
-from nightly_spindle.core.events.rule_draft import RuleDraft, RuleKind, draft_of, rule_of
+from nightly_spindle.core.events.rule_draft import DraftKind, RuleDraft, draft_of, rule_of
 from nightly_spindle.core.events.step_text import step_from_text
 from nightly_spindle.core.events.steps import PlayItem
-from nightly_spindle.core.events.timed_events import Beside, Entry, EventOptions, TimedEvent
+from nightly_spindle.core.events.timed_events import Entry, EventOptions, OffsetRule, TimedEvent
 from nightly_spindle.core.playout.event_length_plan import holds
 from nightly_spindle.core.reports.event_findings import check_events
 from nightly_spindle.core.reports.event_week import next_firings
@@ -138,16 +138,16 @@ def _rule(options: argparse.Namespace, known: list[TimedEvent], was: TimedEvent 
             name, _, minutes = side.rpartition(":")
             other = find_event(known, name or side)
             offset = sign * _minutes(minutes if name else "0")
-            return Beside(other.id, offset * 60)
+            return OffsetRule(other.id, offset * 60)
     draft = draft_of(was.rule) if was else RuleDraft()
     if options.on:
-        given |= {"kind": RuleKind.DATES, "dates": options.on}
+        given |= {"kind": DraftKind.DATES, "dates": options.on}
     elif options.songs is not None:
-        given |= {"kind": RuleKind.SONGS, "songs": options.songs}
+        given |= {"kind": DraftKind.SONGS, "songs": options.songs}
     elif options.rule:
-        given |= {"kind": RuleKind.RRULE, "rrule": options.rule}
-    elif given and draft.kind in {RuleKind.BESIDE, RuleKind.SONGS} and not was:
-        given |= {"kind": RuleKind.DAYS}
+        given |= {"kind": DraftKind.RRULE, "rrule": options.rule}
+    elif given and draft.kind in {DraftKind.BESIDE, DraftKind.SONGS} and not was:
+        given |= {"kind": DraftKind.DAYS}
     if not given and was is not None:
         return was.rule
     if not given:
@@ -246,8 +246,8 @@ def bring_in(options: argparse.Namespace) -> int:
     names = {event.id: event.name for event in found if event.id}
     renumbered = {number: by_name.get(name, 0) for number, name in names.items()}
     made = [replace(event, id=by_name.get(event.name, 0)) for event in found]
-    beside = [event for event in made if isinstance(event.rule, Beside)]
-    plain = [event for event in made if not isinstance(event.rule, Beside)]
+    beside = [event for event in made if isinstance(event.rule, OffsetRule)]
+    plain = [event for event in made if not isinstance(event.rule, OffsetRule)]
     with Library(folder) as library:
         ids, _ = save_events(library, plain)
         renumbered |= {
@@ -259,7 +259,7 @@ def bring_in(options: argparse.Namespace) -> int:
         follows = [
             replace(event, rule=replace(event.rule, other_id=renumbered.get(
                 event.rule.other_id, event.rule.other_id)))
-            for event in beside if isinstance(event.rule, Beside)
+            for event in beside if isinstance(event.rule, OffsetRule)
         ]  # fmt: skip
         more, _ = save_events(library, follows)
     snapshot = open_station(folder)

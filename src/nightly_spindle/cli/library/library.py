@@ -12,7 +12,7 @@ from nightly_spindle.cli.base.common import print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import iso, length
 from nightly_spindle.core.library.intake import IntakeOptions, State, options_from
-from nightly_spindle.store.library.catalogue import Catalogue, Query, Row
+from nightly_spindle.store.library.catalogue import Catalogue, CatalogueRow, Query
 from nightly_spindle.store.programme.snapshot import open_station
 
 if TYPE_CHECKING:
@@ -113,7 +113,7 @@ def list_items(options: argparse.Namespace) -> int:
     return 0
 
 
-def row_view(row: Row, tz: ZoneInfo) -> dict[str, Any]:
+def row_view(row: CatalogueRow, tz: ZoneInfo) -> dict[str, Any]:
     """Return a row as JSON values."""
     view = asdict(row)
     view["categories"] = row.categories.split(", ") if row.categories else []

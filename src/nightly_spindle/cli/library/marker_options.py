@@ -1,4 +1,4 @@
-"""The options of `markers` and `segue`; those of a rule grow from its declaration."""
+"""The options of `markers`; those of trimming grow from its declaration."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ from typing import Any
 
 from nightly_spindle.core.base.declared import specs
 from nightly_spindle.core.library.markers import Marker
-from nightly_spindle.core.segues.segue_rules import ANY, PRESETS, SegueRule
 from nightly_spindle.core.station.settings import Trimming
 
 Adder = Callable[..., argparse.ArgumentParser]
@@ -23,9 +22,8 @@ _WISHES = (
 
 
 def marker_commands(commands: Any, add: Adder) -> None:
-    """Add the commands for cue markers and segues."""
+    """Add the commands for cue markers."""
     _markers(commands.add_parser("markers", help="cue markers of items"), add)
-    _segues(commands.add_parser("segue", help="how one item passes into the next"), add)
 
 
 def _markers(parser: argparse.ArgumentParser, add: Adder) -> None:
@@ -60,27 +58,3 @@ def _markers(parser: argparse.ArgumentParser, add: Adder) -> None:
     for name, spec in specs(Trimming).items():
         option = f"--{name.replace('_', '-')}"
         anew.add_argument(option, metavar="N", help=f"{spec.metadata['sentence']} Kept.")
-
-
-def _segues(parser: argparse.ArgumentParser, add: Adder) -> None:
-    group = parser.add_subparsers(metavar="COMMAND", required=True)
-    add(group, "rules", "segues:rules", "say the segue rules in sentences")
-    rule = add(group, "rule", "segues:set_rule", "change the station's rule, or that of a pair")
-    rule.add_argument("--out", default=ANY, metavar="KIND", help="kind that is ending")
-    rule.add_argument("--into", default=ANY, metavar="KIND", help="kind that starts")
-    rule.add_argument("--preset", choices=sorted(PRESETS), help="begin from these values")
-    rule.add_argument("--clear", action="store_true", help="forget the pair's rule")
-    for name, spec in specs(SegueRule).items():
-        rule.add_argument(
-            f"--{name.replace('_', '-')}", metavar="VALUE", help=spec.metadata["sentence"]
-        )
-    show = add(group, "show", "segues:show", "say how one item passes into another, and why")
-    pair = add(group, "pair", "segues:set_pair", "set how one item passes into another by hand")
-    for command in (show, pair):
-        command.add_argument("out", type=int, metavar="OUT", help="cart number of what ends")
-        command.add_argument("into", type=int, metavar="IN", help="cart number of what starts")
-    pair.add_argument("--start", metavar="AT", help="position in OUT at which IN starts")
-    pair.add_argument("--fade-start", metavar="AT", help="position in OUT at which its fade begins")
-    pair.add_argument("--fade-out-s", type=float)
-    pair.add_argument("--fade-in-s", type=float)
-    pair.add_argument("--clear", action="store_true", help="as the rules say again")

@@ -45,7 +45,7 @@ def log_commands(
     settle.add_argument("--line", type=int, required=True, help="the line's number")
     settle.add_argument("--cart", type=int, required=True, help="the item; 0 forgets it")
     settle.add_argument("--drop", help="as if it lay in this log drop (number or name)")
-    _drop(add(group, "drop", "log_drops:drop", "list, make, change or remove log drops"))
+    _drop(add(group, "drop", "log_sources:drop", "list, make, change or remove log drops"))
 
 
 def _drop(drop: argparse.ArgumentParser) -> None:

@@ -10,7 +10,7 @@ from nightly_spindle.air.client import ask
 from nightly_spindle.cli.base.common import instant, print_json
 from nightly_spindle.core.base.errors import InputFault, SettingRefused
 from nightly_spindle.core.base.timebase import US, iso, length, parse_instant
-from nightly_spindle.core.logs.log_matching import Match, Status, settle_key
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus, settle_key
 from nightly_spindle.core.logs.log_reading import LogFormat, read_bytes
 from nightly_spindle.core.logs.log_writers import write_log
 from nightly_spindle.core.segues.list_length import running_time
@@ -48,7 +48,7 @@ def check(options: argparse.Namespace) -> int:
                     )
                     for match in matches
                 ],
-                **{str(status): counts[status] for status in Status},
+                **{str(status): counts[status] for status in MatchStatus},
                 "charset": log.charset,
                 "duration_s": round(_duration(snapshot, matches), 3),
             }
@@ -56,16 +56,17 @@ def check(options: argparse.Namespace) -> int:
         return 0
     snapshot.reach(proposal.cart for found in near.values() for proposal in found)
     for match in matches:
-        if match.status is not Status.MATCHED:
+        if match.status is not MatchStatus.MATCHED:
             print(f"line {match.line.number}: {match.status}: {match.line.raw}: {match.how}")
         for proposal in near.get(match.key, ()):
             item = snapshot.programme.items[proposal.cart]
             print(f"    perhaps {item.cart} {item.label} ({proposal.score:.0f} of 100)")
     named = len(matches) - sum(
-        counts[s] for s in (Status.BREAK, Status.MARK, Status.COMMENT, Status.IGNORED)
+        counts[s]
+        for s in (MatchStatus.BREAK, MatchStatus.MARK, MatchStatus.COMMENT, MatchStatus.IGNORED)
     )
     print(
-        f"{log.name}: {counts[Status.MATCHED]} of {named} lines found, "
+        f"{log.name}: {counts[MatchStatus.MATCHED]} of {named} lines found, "
         f"{length(_duration(snapshot, matches))} of programme."
     )
     return 0
@@ -152,7 +153,7 @@ def _expected(snapshot: Snapshot, drop: LogDrop, reading: LogReading) -> dict[st
         "differs": [near.text for near in reading.nearest],
         "written": iso(reading.written_us, tz) if reading.written_us else None,
         "changed": change.sentence() if change else None,
-        **{str(status): counts[status] for status in Status},
+        **{str(status): counts[status] for status in MatchStatus},
         "duration_s": round(_duration(snapshot, reading.matches), 3),
         "slot_s": reading.slot.seconds,
     }

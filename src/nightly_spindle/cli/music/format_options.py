@@ -10,7 +10,7 @@ from nightly_spindle.core.library.rotation_card import TurnCard
 from nightly_spindle.core.music.format_clocks import ClockOptions
 from nightly_spindle.core.music.formats import Turn
 from nightly_spindle.core.music.made_logs import Mode
-from nightly_spindle.core.music.rotation_rules import Rule
+from nightly_spindle.core.music.rotation_rules import RotationRule
 
 if TYPE_CHECKING:
     import argparse
@@ -77,7 +77,7 @@ def _turns(group: Group, add: Add) -> None:
         "rules",
         metavar="NAME=VALUE,...",
         nargs="*",
-        help=f"all in order; none: the usual ones. {_told(Rule)}",
+        help=f"all in order; none: the usual ones. {_told(RotationRule)}",
     )
     item = add(group, "item", "formats:turn_card", "say when and how often items may air")
     item.add_argument("carts", metavar="CART", nargs="+", type=int)
@@ -89,7 +89,7 @@ def _turns(group: Group, add: Add) -> None:
 
 
 def _logs(group: Group, add: Add) -> None:
-    made = add(group, "make", "own_logs:make", "make the logs of a stretch")
+    made = add(group, "make", "log_makings:make", "make the logs of a stretch")
     made.add_argument(
         "--mode",
         choices=[str(mode) for mode in Mode],
@@ -98,19 +98,19 @@ def _logs(group: Group, add: Add) -> None:
     )
     made.add_argument("--at", metavar="T", help="as of this time; default: now")
     made.add_argument("--progress", action="store_true", help="tell progress on standard error")
-    cleared = add(group, "clear", "own_logs:clear", "take made hours out again")
-    shown = add(group, "show", "own_logs:show", "show made hours line by line")
-    out = add(group, "export", "own_logs:export", "write made hours as M3U, XSPF or CSV")
+    cleared = add(group, "clear", "log_makings:clear", "take made hours out again")
+    shown = add(group, "show", "log_makings:show", "show made hours line by line")
+    out = add(group, "export", "log_makings:export", "write made hours as M3U, XSPF or CSV")
     out.add_argument("file", metavar="FILE", help="its ending says how")
     for command in (made, cleared, shown, out):
         command.add_argument("--from", dest="from_", metavar="T", help="default: the next hour")
         length = command.add_mutually_exclusive_group()
         length.add_argument("--hours", type=float, metavar="N", help="default: 24")
         length.add_argument("--days", type=float, metavar="N")
-    told = add(group, "explain", "own_logs:explain", "say what an hour gets, and why")
+    told = add(group, "explain", "log_makings:explain", "say what an hour gets, and why")
     told.add_argument("--at", metavar="T", help="default: now")
     told.add_argument("--line", type=int, metavar="N", help="what would fit there best")
-    stats = add(group, "stats", "own_logs:stats", "say how often what airs, and how evenly")
+    stats = add(group, "stats", "log_makings:stats", "say how often what airs, and how evenly")
     stats.add_argument("--back", type=float, default=28.0, metavar="DAYS")
     stats.add_argument("--ahead", type=float, default=28.0, metavar="DAYS")
 

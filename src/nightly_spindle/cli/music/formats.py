@@ -30,7 +30,7 @@ from nightly_spindle.core.music.format_clocks import (
     weights_from,
 )
 from nightly_spindle.core.music.formats import ALL_SONGS, FormatPlan, Turn
-from nightly_spindle.core.music.rotation_rules import Rule, rule_from, rule_values
+from nightly_spindle.core.music.rotation_rules import RotationRule, rule_from, rule_values
 from nightly_spindle.store.base.named import find
 from nightly_spindle.store.base.transaction import Library
 from nightly_spindle.store.library import categories
@@ -143,7 +143,7 @@ def set_clock(options: argparse.Namespace) -> int:
     return 0
 
 
-def _rule(written: str) -> Rule:
+def _rule(written: str) -> RotationRule:
     """Read a rule written like kind=artist,amount=90,firm=no."""
     values = {}
     for part in written.split(","):

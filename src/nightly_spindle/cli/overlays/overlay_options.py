@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.base.declared import specs
-from nightly_spindle.core.overlays.overlay_pools import FOR, PoolOptions, Use
+from nightly_spindle.core.overlays.overlay_pools import FOR, PoolOptions, PoolUse
 
 if TYPE_CHECKING:
     import argparse
@@ -49,12 +49,13 @@ def overlay_commands(
 
 def _pool(made: argparse.ArgumentParser) -> None:
     made.add_argument("name", metavar="NAME", help="its name, or the number of one that is there")
-    made.add_argument("--use", choices=list(map(str, Use)), help="default: sweepers")
+    made.add_argument("--use", choices=list(map(str, PoolUse)), help="default: sweepers")
     made.add_argument("--rename", metavar="NAME")
     made.add_argument("--members", metavar="CART[:WEIGHT]", nargs="*",
                       help="all of its members, in their order")  # fmt: skip
     told = [
-        f"{name} ({', '.join(use for use in Use if name in FOR[use])}): {spec.metadata['sentence']}"
+        f"{name} ({', '.join(use for use in PoolUse if name in FOR[use])}): "
+        f"{spec.metadata['sentence']}"
         for name, spec in specs(PoolOptions).items()
     ]
     made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",

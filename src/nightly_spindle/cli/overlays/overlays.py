@@ -12,7 +12,7 @@ from nightly_spindle.cli.base.common import checked_length, now_us, print_json
 from nightly_spindle.core.base.declared import changed_group
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import clock, us_from_frames
-from nightly_spindle.core.overlays.overlay_pools import Member, Pool, Use, pool_values
+from nightly_spindle.core.overlays.overlay_pools import Member, Pool, PoolUse, pool_values
 from nightly_spindle.core.playout.overlay_wishes import wish_values
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.programme.running_order import OverlayWish, Wish
@@ -123,8 +123,8 @@ def pool(options: argparse.Namespace) -> int:
     folder = Path(options.folder)
     known = open_station(folder).programme.pools
     was = next((one for one in known if options.name in {one.name, str(one.id)}), None)
-    made = was or Pool(0, options.name, Use(options.use or Use.SWEEPERS))
-    if was is not None and options.use and Use(options.use) is not was.use:
+    made = was or Pool(0, options.name, PoolUse(options.use or PoolUse.SWEEPERS))
+    if was is not None and options.use and PoolUse(options.use) is not was.use:
         raise InputFault(f"the pool “{was.name}” is for {was.use}; make another one instead")
     made = replace(made, options=changed_group(made.options, "pool", options.set))
     if options.members is not None:

@@ -163,7 +163,7 @@ class EngineProcess:
 
             device = wanted.device or self.settings.output.device or None
             return DeviceOutput(rate, BLOCK, device), SystemClock(), False
-        from nightly_spindle.standins.soundcard import StandInSoundCard
+        from nightly_spindle.simulators.soundcard import StandInSoundCard
 
         card = StandInSoundCard(rate, wanted.pace or 1.0, at_us, wanted.capture)
         return (card, card, True) if wanted.simulated else (card, SystemClock(), False)

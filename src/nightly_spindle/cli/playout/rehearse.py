@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Row
+    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, RehearsalRow
     from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.core.reports.as_run import Alarm
 
@@ -62,7 +62,7 @@ def rehearse_hours(options: argparse.Namespace) -> int:
 
 
 def _print_rows(
-    rows: Iterable[Row], overlays: Iterable[OverlayRow], state: AirState, tz: ZoneInfo
+    rows: Iterable[RehearsalRow], overlays: Iterable[OverlayRow], state: AirState, tz: ZoneInfo
 ) -> None:
     over: dict[int, list[OverlayRow]] = {}
     for one in overlays:

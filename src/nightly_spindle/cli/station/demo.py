@@ -20,8 +20,8 @@ _FALLBACK_ZONE = "Europe/Lisbon"
 
 def demo(options: argparse.Namespace) -> int:
     """Build the demo station if it is not there, then go on air and open the desk."""
-    from nightly_spindle.standins.demo import build
-    from nightly_spindle.standins.demo_logs import leave_logs
+    from nightly_spindle.simulators.demo import build
+    from nightly_spindle.simulators.demo_logs import leave_logs
 
     folder = Path(options.folder) if options.folder else demo_folder()
 
@@ -56,8 +56,8 @@ def demo(options: argparse.Namespace) -> int:
 
 def _serve_relay() -> None:
     """Serve the stream that the demo's relay takes over, for as long as the demo is open."""
-    from nightly_spindle.standins.demo_events import RELAY_PORT
-    from nightly_spindle.standins.stream_server import StreamServer
+    from nightly_spindle.simulators.demo_events import RELAY_PORT
+    from nightly_spindle.simulators.stream_server import StreamServer
 
     try:
         StreamServer(port=RELAY_PORT).start()

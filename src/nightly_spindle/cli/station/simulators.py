@@ -6,7 +6,7 @@ import time
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import EnvironmentFault
-from nightly_spindle.standins.stream_server import Manner, StreamFault, StreamServer
+from nightly_spindle.simulators.stream_server import Manner, StreamFault, StreamServer
 
 if TYPE_CHECKING:
     import argparse

@@ -122,7 +122,7 @@ _TEXTS: dict[str, Callable[[datetime], str]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class FolderEntry:
     """A name in a folder: size in bytes, time of the last change in ns."""
 
     name: str
@@ -136,7 +136,7 @@ def fitting(wanted: str, names: Iterable[str]) -> list[str]:
     return [name for name in names if folded.fullmatch(_same(name))]
 
 
-def candidates(wanted: str, entries: Iterable[Entry]) -> list[Entry]:
+def candidates(wanted: str, entries: Iterable[FolderEntry]) -> list[FolderEntry]:
     """Return the entries that fit a written name, best first (see the module)."""
     exact, folded = _expression(wanted), _expression(_same(wanted))
     there = [entry for entry in entries if folded.fullmatch(_same(entry.name))]

@@ -32,7 +32,7 @@ _MOST_BYTES = 10_000_000
 
 
 @dataclass(frozen=True, slots=True)
-class Dated:
+class CalendarRule:
     """A rule in the words of RFC 5545: local times, and an RRULE that may be empty."""
 
     start: datetime
@@ -84,7 +84,7 @@ def _component(event: TimedEvent, tz: ZoneInfo, now_us: int) -> Any:
     return made
 
 
-def dated_of(event: TimedEvent, tz: ZoneInfo, now_us: int) -> Dated | None:
+def dated_of(event: TimedEvent, tz: ZoneInfo, now_us: int) -> CalendarRule | None:
     """Return an event's rule as RFC 5545 has it; None when it has no times of its own."""
     rule = event.rule
     if isinstance(rule, AfterSongs):
@@ -108,7 +108,7 @@ def dated_of(event: TimedEvent, tz: ZoneInfo, now_us: int) -> Dated | None:
         every = rule.firings(tz, 0, now_us + 30 * _YEAR_US)
         if every:
             rrule = _with_until(rrule, local_from(every[-1], tz)) if rrule else rrule
-    return Dated(rule.start, rrule, rule.rdates, tuple(sorted(left_out)))
+    return CalendarRule(rule.start, rrule, rule.rdates, tuple(sorted(left_out)))
 
 
 def _burst(rule: TimeRule, begin_us: int, tz: ZoneInfo) -> set[datetime]:
@@ -120,10 +120,10 @@ def _burst(rule: TimeRule, begin_us: int, tz: ZoneInfo) -> set[datetime]:
     return {local + timedelta(seconds=s) for s in range(0, lasts, rule.repeat.every_s)}
 
 
-def _as_dates(event: TimedEvent, tz: ZoneInfo, now_us: int) -> Dated | None:
+def _as_dates(event: TimedEvent, tz: ZoneInfo, now_us: int) -> CalendarRule | None:
     coming = event.rule.firings(tz, now_us, now_us + _YEAR_US)[:2000]
     locals_ = [local_from(us, tz) for us in coming]
-    return Dated(locals_[0], "", tuple(locals_[1:])) if locals_ else None
+    return CalendarRule(locals_[0], "", tuple(locals_[1:])) if locals_ else None
 
 
 def _grid(rule: TimeRule) -> str:
@@ -250,7 +250,7 @@ def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
     if mine is not None and (part.name == "VTODO" or not isinstance(mine.rule, TimeRule)):
         return replace(mine, name=name)  # its times follow from others: they are not read back
     try:
-        dated = Dated(
+        dated = CalendarRule(
             _local(part.decoded("DTSTART"), tz),
             _rrule(part, tz),
             _times(part, "RDATE", tz),
@@ -279,7 +279,7 @@ def _read(part: Any, tz: ZoneInfo, now_us: int) -> TimedEvent:
     return TimedEvent(0, name, rule, Entry.CUT_IN, (), enabled=False, options=options)
 
 
-def _key(dated: Dated) -> tuple[Any, ...]:
+def _key(dated: CalendarRule) -> tuple[Any, ...]:
     rule = day_rule_from(dated.rrule, dated.start) or sorted(dated.rrule.split(";"))
     return dated.start, rule, sorted(dated.rdates), sorted(dated.exdates)
 

@@ -10,7 +10,7 @@ from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US, local_from
 from nightly_spindle.core.base.wording import WEEKDAYS
 from nightly_spindle.core.calendar.recurrence import TimeRule
-from nightly_spindle.core.events.timed_events import AfterSongs, Beside
+from nightly_spindle.core.events.timed_events import AfterSongs, OffsetRule
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
@@ -25,7 +25,7 @@ def moved(event: TimedEvent, from_us: int, to_us: int, tz: ZoneInfo) -> TimedEve
     InputFault says why it cannot be moved there.
     """
     rule = event.rule
-    if isinstance(rule, Beside):
+    if isinstance(rule, OffsetRule):
         offset = rule.offset_s + (to_us - from_us) / US
         return replace(event, rule=replace(rule, offset_s=offset))
     if isinstance(rule, AfterSongs) or not isinstance(rule, TimeRule):

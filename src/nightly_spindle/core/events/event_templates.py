@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class TemplateStock:
     """What the station has, to fill templates with: names of lists, categories, pools, breaks;
     drops.
     """
@@ -50,14 +50,14 @@ def _first(names: Sequence[str]) -> str:
     return names[0] if names else ""
 
 
-def _weekly_show(known: Known, local: datetime) -> TimedEvent:
+def _weekly_show(known: TemplateStock, local: datetime) -> TimedEvent:
     rule = TimeRule(_at(local), f"FREQ=WEEKLY;BYDAY={CODES[local.weekday()]}")
     options = EventOptions(length_s=7200.0, at_end=BlockEnd.NEXT)
     return TimedEvent(0, "New show", rule, Entry.LAND, (PlayList(_first(known.lists)),),
                       options=options)  # fmt: skip
 
 
-def _hourly_news(known: Known, local: datetime) -> TimedEvent:
+def _hourly_news(known: TemplateStock, local: datetime) -> TimedEvent:
     del known, local
     rule = TimeRule(_since(time(6)), "FREQ=DAILY", repeat=Repeat(3600, time(23)))
     steps = (PlayFolder("newsdesk", Pick.NEXT),)
@@ -65,7 +65,7 @@ def _hourly_news(known: Known, local: datetime) -> TimedEvent:
                       options=EventOptions(inside=Inside.DROPPED))  # fmt: skip
 
 
-def _hourly_id(known: Known, local: datetime) -> TimedEvent:
+def _hourly_id(known: TemplateStock, local: datetime) -> TimedEvent:
     del local
     rule = TimeRule(_since(time()), "FREQ=DAILY", repeat=Repeat(3600, time()))
     ids = next((name for name in known.categories if "id" in name.casefold()), "")
@@ -73,7 +73,7 @@ def _hourly_id(known: Known, local: datetime) -> TimedEvent:
     return TimedEvent(0, "ID at the top of the hour", rule, Entry.WAIT, steps)
 
 
-def _nightly_load(known: Known, local: datetime) -> TimedEvent:
+def _nightly_load(known: TemplateStock, local: datetime) -> TimedEvent:
     del local
     drop = known.drops[0] if known.drops else 0
     rule = TimeRule(_since(time()), "FREQ=DAILY")
@@ -81,21 +81,21 @@ def _nightly_load(known: Known, local: datetime) -> TimedEvent:
                       (LoadLog(drop, Placement.REPLACE),))  # fmt: skip
 
 
-def _after_songs(known: Known, local: datetime) -> TimedEvent:
+def _after_songs(known: TemplateStock, local: datetime) -> TimedEvent:
     del local
     links = [n for n in known.categories if "sweep" in n.casefold() or "jingle" in n.casefold()]
     steps = (PlayCategory(_first(links) or _first(known.categories)),)
     return TimedEvent(0, "Link after songs", AfterSongs(2), Entry.NEXT, steps)
 
 
-def _relay(known: Known, local: datetime) -> TimedEvent:
+def _relay(known: TemplateStock, local: datetime) -> TimedEvent:
     del known
     rule = TimeRule(_at(local), f"FREQ=WEEKLY;BYDAY={CODES[local.weekday()]}")
     steps = (PlayStream("https://", "Relay", 3600.0),)
     return TimedEvent(0, "Relay of a stream", rule, Entry.CUT_IN, steps)
 
 
-def _once(known: Known, local: datetime) -> TimedEvent:
+def _once(known: TemplateStock, local: datetime) -> TimedEvent:
     return TimedEvent(0, "New event", TimeRule(_at(local)), Entry.NEXT,
                       (PlayList(_first(known.lists)),))  # fmt: skip
 
@@ -108,7 +108,7 @@ def _since(at: time) -> datetime:
     return datetime.combine(SINCE, at)
 
 
-TEMPLATES: dict[str, Callable[[Known, datetime], TimedEvent]] = {
+TEMPLATES: dict[str, Callable[[TemplateStock, datetime], TimedEvent]] = {
     "Weekly show": _weekly_show,
     "News on the hour": _hourly_news,
     "ID at the top of the hour": _hourly_id,

@@ -20,10 +20,10 @@ from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.steps import step_from, step_values
 from nightly_spindle.core.events.timed_events import (
     AfterSongs,
-    Beside,
     Entry,
     EventOptions,
-    Rule,
+    FiringRule,
+    OffsetRule,
     TimedEvent,
 )
 
@@ -59,9 +59,9 @@ def options_texts(options: EventOptions) -> dict[str, str]:
     }
 
 
-def rule_values(rule: Rule) -> dict[str, Any]:
+def rule_values(rule: FiringRule) -> dict[str, Any]:
     """Return a rule as the values `start`, `rrule`, `exdates` and `rule`."""
-    if isinstance(rule, Beside):
+    if isinstance(rule, OffsetRule):
         also = {"beside": rule.other_id, "offset_s": rule.offset_s}
         return {"start": "", "rrule": "", "exdates": [], "rule": also}
     if isinstance(rule, AfterSongs):
@@ -105,7 +105,7 @@ def joined(
 ) -> TimedEvent:
     """Return an event whose rule knows the event that it goes by."""
     rule = event.rule
-    if not isinstance(rule, Beside):
+    if not isinstance(rule, OffsetRule):
         return event
     other = by_id.get(rule.other_id)
     if other is not None and other.id not in seen | {event.id}:
@@ -123,7 +123,7 @@ def _event(values: Values) -> TimedEvent:
     wrong += [f"there is no option '{option}'" for option in sorted(set(texts) - set(known))]
     prefixed = {f"event.{option}": str(text) for option, text in texts.items()}
     options = group_from(EventOptions, prefixed, "event", wrong)
-    rule: Rule = TimeRule(datetime(2020, 1, 1))  # noqa: DTZ001 - local time, and never used
+    rule: FiringRule = TimeRule(datetime(2020, 1, 1))  # noqa: DTZ001 - local time, and never used
     entry = Entry.NEXT
     steps = []
     try:
@@ -147,14 +147,14 @@ def _event(values: Values) -> TimedEvent:
     )  # fmt: skip
 
 
-def rule_from(values: Values) -> Rule:
+def rule_from(values: Values) -> FiringRule:
     """Return the rule that `rule_values` wrote; SettingRefused or ValueError when it cannot be."""
     beyond = values.get("rule") or {}
     strange = sorted(set(beyond) - _RULE)
     if strange:
         raise SettingRefused(f"its rule does not know '{strange[0]}'")
     if "beside" in beyond:
-        return Beside(int(beyond["beside"]), float(beyond.get("offset_s", 0.0)))
+        return OffsetRule(int(beyond["beside"]), float(beyond.get("offset_s", 0.0)))
     start = values.get("start") or ""
     if "songs" in beyond:
         within = _time_rule(values, beyond) if start else None

@@ -13,18 +13,18 @@ from nightly_spindle.core.base.wording import MONTHS, WEEKDAYS, WEEKS
 from nightly_spindle.core.calendar.day_rules import DayRule, day_rule_from
 from nightly_spindle.core.calendar.dayparts import Repeat
 from nightly_spindle.core.calendar.recurrence import TimeRule
-from nightly_spindle.core.events.timed_events import AfterSongs, Beside
+from nightly_spindle.core.events.timed_events import AfterSongs, OffsetRule
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.events.timed_events import Rule
+    from nightly_spindle.core.events.timed_events import FiringRule
 
 SINCE = date(2020, 1, 1)  # the first day of rules that have none
 _MOST_DATES = 400
 
 
-class RuleKind(StrEnum):
+class DraftKind(StrEnum):
     """What brings an event about."""
 
     DAYS = "on days"
@@ -43,7 +43,7 @@ class RuleDraft:
     and `parse_days` read them. `dates` and `not_on` are dates (YYYY-MM-DD), commas between.
     """
 
-    kind: RuleKind = RuleKind.DAYS
+    kind: DraftKind = DraftKind.DAYS
     at: str = "12:00"
     days: str = ""
     weeks: str = ""
@@ -65,18 +65,18 @@ class RuleDraft:
     rrule: str = ""
 
 
-def rule_of(draft: RuleDraft) -> Rule:
+def rule_of(draft: RuleDraft) -> FiringRule:
     """Return the rule that a draft makes; SettingRefused says what cannot be read."""
-    if draft.kind is RuleKind.BESIDE:
-        return Beside(draft.other, _number(draft.offset_min, "minutes", -10_080, 10_080) * 60)
-    if draft.kind is RuleKind.SONGS:
+    if draft.kind is DraftKind.BESIDE:
+        return OffsetRule(draft.other, _number(draft.offset_min, "minutes", -10_080, 10_080) * 60)
+    if draft.kind is DraftKind.SONGS:
         songs = int(_number(draft.songs, "songs", 1, 500))
         narrowed = draft.until.strip() or draft.days.strip()
         return AfterSongs(songs, _daypart(draft) if narrowed else None)
     not_on = parse_dates(draft.not_on)
     most = int(_number(draft.most, "firings", 1, 100_000)) if draft.most.strip() else 0
     at = parse_time(draft.at)
-    if draft.kind is RuleKind.DATES:
+    if draft.kind is DraftKind.DATES:
         days = parse_dates(draft.dates)
         if not days:
             raise SettingRefused("give at least one date, such as 2026-12-24")
@@ -84,7 +84,7 @@ def rule_of(draft: RuleDraft) -> Rule:
         return TimeRule(times[0], "", (), tuple(times[1:]), not_on, _repeat(draft), most)
     first = _date(draft.first) if draft.first.strip() else SINCE
     start = datetime.combine(first, at)
-    if draft.kind is RuleKind.RRULE:
+    if draft.kind is DraftKind.RRULE:
         return TimeRule(start, draft.rrule.strip(), (), (), not_on, _repeat(draft), most)
     return TimeRule(start, _day_rule(draft).rrule(), (), (), not_on, _repeat(draft), most)
 
@@ -128,14 +128,16 @@ def _daypart(draft: RuleDraft) -> TimeRule:
     return TimeRule(start, rule.rrule(), repeat=Repeat(0, parse_time(draft.until or draft.at)))
 
 
-def draft_of(rule: Rule) -> RuleDraft:
+def draft_of(rule: FiringRule) -> RuleDraft:
     """Return a rule as texts; `rule_of` makes it again."""
-    if isinstance(rule, Beside):
-        return RuleDraft(RuleKind.BESIDE, other=rule.other_id, offset_min=f"{rule.offset_s / 60:g}")
+    if isinstance(rule, OffsetRule):
+        return RuleDraft(
+            DraftKind.BESIDE, other=rule.other_id, offset_min=f"{rule.offset_s / 60:g}"
+        )
     if isinstance(rule, AfterSongs):
         if rule.within is None:
-            return RuleDraft(RuleKind.SONGS, songs=str(rule.songs))
-        return replace(_of_times(rule.within), kind=RuleKind.SONGS, songs=str(rule.songs))
+            return RuleDraft(DraftKind.SONGS, songs=str(rule.songs))
+        return replace(_of_times(rule.within), kind=DraftKind.SONGS, songs=str(rule.songs))
     if not isinstance(rule, TimeRule):
         raise TypeError(rule)  # a log drop's own rule is edited with its drop
     return _of_times(rule)
@@ -154,11 +156,11 @@ def _of_times(rule: TimeRule) -> RuleDraft:
     if not rule.rrule:
         every_day = sorted({start.date(), *(local.date() for local in rule.rdates)})
         dates = ", ".join(day.isoformat() for day in every_day)
-        return replace(draft, kind=RuleKind.DATES, dates=dates)
+        return replace(draft, kind=DraftKind.DATES, dates=dates)
     first = "" if start.date() <= SINCE else start.date().isoformat()
     days = day_rule_from(rule.rrule, start)
     if days is None or rule.exdates or rule.rdates:
-        return replace(draft, kind=RuleKind.RRULE, first=first, rrule=rule.rrule)
+        return replace(draft, kind=DraftKind.RRULE, first=first, rrule=rule.rrule)
     return replace(
         draft,
         first=first,

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.events.steps import LineStep
 
 
-class Rule(Protocol):
+class FiringRule(Protocol):
     """When something happens, again and again."""
 
     def firings(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[int]:
@@ -68,7 +68,7 @@ class Inside(StrEnum):
     DROPPED = "is dropped"
 
 
-class Over(StrEnum):
+class WhenOver(StrEnum):
     """What becomes of an event that has no firing left."""
 
     KEEP = "kept"
@@ -94,7 +94,7 @@ class EventOptions:
     )
     at_end: BlockEnd = choice(BlockEnd.RUNS_ON, "What is left of it when its length is over.")
     inside: Inside = choice(Inside.ACTS, "When its time falls inside another event's length.")
-    over: Over = choice(Over.KEEP, "What becomes of it when it has no firing left.")
+    over: WhenOver = choice(WhenOver.KEEP, "What becomes of it when it has no firing left.")
     whole: bool = flag(False, "Nothing of it airs unless all of it can.")
 
 
@@ -104,7 +104,7 @@ class TimedEvent:
 
     id: int
     name: str
-    rule: Rule
+    rule: FiringRule
     entry: Entry
     steps: tuple[Step, ...]
     priority: int = 0
@@ -156,7 +156,7 @@ class TimedEvent:
             tail += f", then what is left is {options.at_end}"
         if options.inside is not Inside.ACTS:
             tail += f"; inside another event's length it {options.inside}"
-        if options.over is not Over.KEEP:
+        if options.over is not WhenOver.KEEP:
             tail += f"; {options.over} after its last firing"
         off = "" if self.enabled else " (switched off)"
         return f"{self.rule.sentence()}{entry}: {steps}{tail}{off}."
@@ -169,7 +169,7 @@ def _said(step: Step, titles: Mapping[int, str]) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Beside:
+class OffsetRule:
     """The rule "so long before or after each firing of another event".
 
     `other` is None when that event is gone. `offset_s` is negative for before.
@@ -243,7 +243,7 @@ def check_event(event: TimedEvent) -> None:
     """SettingRefused with all that makes an event none."""
     wrong = [] if event.name.strip() else ["it needs a name"]
     try:
-        if isinstance(event.rule, TimeRule | Beside | AfterSongs):
+        if isinstance(event.rule, TimeRule | OffsetRule | AfterSongs):
             event.rule.check()
     except SettingRefused as error:
         wrong.append(str(error))

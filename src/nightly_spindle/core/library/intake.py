@@ -45,7 +45,7 @@ class Markers(StrEnum):
     KEEP = "keep"
 
 
-class Source(StrEnum):
+class FileFate(StrEnum):
     """What becomes of the file that arrived."""
 
     LEAVE = "leave"
@@ -98,7 +98,7 @@ class IntakeOptions:
     last: int = MOST_CART
     template: str = DEFAULT_TEMPLATE
     markers: Markers = Markers.MEASURE
-    source: Source = Source.LEAVE
+    source: FileFate = FileFate.LEAVE
     done_folder: str = "done"
 
 
@@ -135,9 +135,9 @@ def _numbered(options: IntakeOptions) -> str:
 
 
 def _source(options: IntakeOptions) -> str:
-    if options.source is Source.MOVE:
+    if options.source is FileFate.MOVE:
         return f"it is copied into the station's audio and moved to “{options.done_folder}”"
-    if options.source is Source.COPY or options.numbering is Numbering.NAME:
+    if options.source is FileFate.COPY or options.numbering is Numbering.NAME:
         return "it is copied into the station's audio and left where it is"
     return "it is played from where it is"
 
@@ -162,7 +162,7 @@ def options_from(values: Mapping[str, Any]) -> IntakeOptions:
             template_pattern(chosen["template"])
         except SettingRefused as error:
             wrong.append(str(error))
-    if chosen.get("source") is Source.MOVE and not chosen.get("done_folder", "done"):
+    if chosen.get("source") is FileFate.MOVE and not chosen.get("done_folder", "done"):
         wrong.append("moving needs the name of the folder for files that are done")
     if wrong:
         raise SettingRefused("; ".join(wrong))
@@ -173,7 +173,7 @@ _CHOICES: dict[str, type[StrEnum]] = {
     "kind": Kind,
     "numbering": Numbering,
     "markers": Markers,
-    "source": Source,
+    "source": FileFate,
 }
 
 
@@ -282,7 +282,7 @@ class Twin:
 
 
 @dataclass(frozen=True, slots=True)
-class Verdict:
+class IntakeVerdict:
     """What is to be done with a file that could be read.
 
     `cart` is the number it gets; `replaces` whether that item is there already.
@@ -303,7 +303,7 @@ def judge(
     taken: Sequence[int],
     next_free: int | None,
     twin: Twin | None,
-) -> Verdict | str:
+) -> IntakeVerdict | str:
     """Decide on a file that could be read; a text says why it is refused.
 
     `name` is the file name without suffix; `taken` are those of the numbers asked about
@@ -315,7 +315,7 @@ def judge(
         if number is None:
             return "its name holds no cart number from 1 to 999999999; name it for one"
         if number in taken:
-            return Verdict(State.REPLACED, number, replaces=True)
+            return IntakeVerdict(State.REPLACED, number, replaces=True)
     elif next_free is None:
         return f"no number is free from {options.first} to {options.last}; widen the job's range"
     else:
@@ -323,8 +323,8 @@ def judge(
     missing = lacks(options.kind, tags)
     if missing:
         why = f"it has no {' and no '.join(missing)}"
-        return Verdict(State.WAITING, number, waits=Waits.TAGS, why=why)
+        return IntakeVerdict(State.WAITING, number, waits=Waits.TAGS, why=why)
     if twin is not None:
         waits = Waits.DUPLICATE
-        return Verdict(State.WAITING, number, waits=waits, why=twin.why(), twin=twin.cart)
-    return Verdict(State.TAKEN, number)
+        return IntakeVerdict(State.WAITING, number, waits=waits, why=twin.why(), twin=twin.cart)
+    return IntakeVerdict(State.TAKEN, number)

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.logs.log_line import LogLine
-from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -84,7 +84,7 @@ def applied(
         at = next((i for i, match in enumerate(lines) if match.key == edit.line), None)
         if edit.op is Op.INSERT:
             line = LogLine(0, f"cart {edit.cart}", key=edit.line)
-            new = Match(line, Status.MATCHED, edit.why or "put in by hand", edit.cart)
+            new = Match(line, MatchStatus.MATCHED, edit.why or "put in by hand", edit.cart)
             lines.insert(_place(lines, edit.before), new)
         elif at is None:
             lost.append(f"{edit.op} of a line that is not in the log any more")
@@ -93,11 +93,11 @@ def applied(
             lines.insert(_place(lines, edit.before), moved)
         elif edit.op is Op.DROP:
             lines[at] = replace(
-                lines[at], status=Status.IGNORED, how=edit.why or "dropped by hand", cart=None
+                lines[at], status=MatchStatus.IGNORED, how=edit.why or "dropped by hand", cart=None
             )
         else:
             why = edit.why or "chosen by hand"
-            lines[at] = replace(lines[at], status=Status.MATCHED, how=why, cart=edit.cart)
+            lines[at] = replace(lines[at], status=MatchStatus.MATCHED, how=why, cart=edit.cart)
     return tuple(lines), tuple(lost)
 
 

@@ -31,7 +31,7 @@ _ANOTHER_LIST = "it names another list; a log names audio"
 _LISTS = (".m3u", ".m3u8", ".pls", ".xspf")
 
 
-class Status(StrEnum):
+class MatchStatus(StrEnum):
     """What became of a log line."""
 
     MATCHED = "matched"
@@ -45,11 +45,13 @@ class Status(StrEnum):
 
 
 # lines that name an item, found or not
-ITEM_LINES = frozenset({Status.MATCHED, Status.MISSING, Status.AMBIGUOUS, Status.REFUSED})
+ITEM_LINES = frozenset(
+    {MatchStatus.MATCHED, MatchStatus.MISSING, MatchStatus.AMBIGUOUS, MatchStatus.REFUSED}
+)
 
 
 @dataclass(frozen=True, slots=True)
-class Candidate:
+class MatchCandidate:
     """An item as matching sees it: cart number and absolute path."""
 
     cart: int
@@ -57,7 +59,7 @@ class Candidate:
 
 
 # file name key -> the items with that file name
-Candidates = Mapping[str, Sequence[Candidate]]
+Candidates = Mapping[str, Sequence[MatchCandidate]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +72,7 @@ class Match:
     """
 
     line: LogLine
-    status: Status
+    status: MatchStatus
     how: str
     cart: int | None = None
     value: float = 0.0
@@ -85,7 +87,7 @@ class Match:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class LibraryNames:
     """What a log's lines are compared with; each holds at least what the lines could mean.
 
     `songs` maps song keys to (cart, artist, title); `settled` line names to cart numbers.
@@ -98,7 +100,7 @@ class Known:
 
 
 @dataclass(frozen=True, slots=True)
-class Where:
+class LogPlace:
     """Where a log lies and how its paths read: `roots` are absolute folders of audio.
 
     `paths` are (as it is written, absolute folder here) for drives and shares.
@@ -142,42 +144,44 @@ def settle_key(line: LogLine) -> str:
     return key(line.path) or song_key(line.artist, line.title) or key(line.raw)
 
 
-def match_line(line: LogLine, where: Where, known: Known) -> Match:
+def match_line(line: LogLine, where: LogPlace, known: LibraryNames) -> Match:
     """Match one line that names an item."""
     found = _at_once(line, known)
     if found is None:
         found = _by_path(line, where, known) if line.path else _nothing(line)
-    if found.status in {Status.MATCHED, Status.REFUSED}:
+    if found.status in {MatchStatus.MATCHED, MatchStatus.REFUSED}:
         return found
     named = _by_name(line, known)
-    if named is None or (found.status is Status.AMBIGUOUS and named.status is not Status.MATCHED):
+    if named is None or (
+        found.status is MatchStatus.AMBIGUOUS and named.status is not MatchStatus.MATCHED
+    ):
         return found
     return replace(named, file=found.file)
 
 
-def _at_once(line: LogLine, known: Known) -> Match | None:
+def _at_once(line: LogLine, known: LibraryNames) -> Match | None:
     """Match what needs no look at names."""
     if line.fault:
-        return Match(line, Status.REFUSED, line.fault)
+        return Match(line, MatchStatus.REFUSED, line.fault)
     settled = known.settled.get(settle_key(line))
     if settled is not None:
-        return Match(line, Status.MATCHED, "settled by hand before", settled)
+        return Match(line, MatchStatus.MATCHED, "settled by hand before", settled)
     if line.cart is not None and line.cart in known.carts:
-        return Match(line, Status.MATCHED, "cart number", line.cart)
+        return Match(line, MatchStatus.MATCHED, "cart number", line.cart)
     return None
 
 
 def _nothing(line: LogLine) -> Match:
     named = "this artist and title" if line.cart is None else f"the cart number {line.cart}"
-    return Match(line, Status.MISSING, f"no item has {named}")
+    return Match(line, MatchStatus.MISSING, f"no item has {named}")
 
 
-def _by_path(line: LogLine, where: Where, known: Known) -> Match:
+def _by_path(line: LogLine, where: LogPlace, known: LibraryNames) -> Match:
     path = _slashes(line.path)
     no_audio = _SCHEME.match(line.path) and line.path[:5].lower() != "file:"
     if no_audio or path.lower().endswith(_LISTS):
         why = "web streams cannot stand in a log yet" if no_audio else _ANOTHER_LIST
-        return Match(line, Status.REFUSED, why)
+        return Match(line, MatchStatus.REFUSED, why)
     translated = translate(path, where.paths)
     windows = translated is None and (bool(_DRIVE.match(path)) or path.startswith("//"))
     absolute = translated is not None or windows or path.startswith("/")
@@ -189,18 +193,20 @@ def _by_path(line: LogLine, where: Where, known: Known) -> Match:
         cart, how = found
         if translated and cart is not None:
             how = f"{how}, {path_of(line.path)[:2]} translated"
-        return Match(line, Status.AMBIGUOUS if cart is None else Status.MATCHED, how, cart)
+        return Match(
+            line, MatchStatus.AMBIGUOUS if cart is None else MatchStatus.MATCHED, how, cart
+        )
     stem = posixpath.basename(full).partition(".")[0]
     if stem.isdecimal() and len(stem) < 10 and int(stem) in known.carts:
-        return Match(line, Status.MATCHED, "cart number as file name", int(stem))
+        return Match(line, MatchStatus.MATCHED, "cart number as file name", int(stem))
     outside = absolute and not windows and not _inside(full, where.roots)
     climbs = not absolute and ".." in path.split("/")
     climbs = climbs and not _inside(full, [*where.roots, where.folder])
     if outside or climbs:
-        return Match(line, Status.REFUSED, f"{full} lies outside the station's audio folders")
+        return Match(line, MatchStatus.REFUSED, f"{full} lies outside the station's audio folders")
     inside = not windows and _inside(full, where.roots)
     why = "no item of the library has this path or file name"
-    return Match(line, Status.MISSING, why, file=full if inside else "")
+    return Match(line, MatchStatus.MISSING, why, file=full if inside else "")
 
 
 def translate(path: str, paths: Sequence[tuple[str, str]]) -> str | None:
@@ -218,7 +224,7 @@ def translate(path: str, paths: Sequence[tuple[str, str]]) -> str | None:
 
 
 def _among(
-    full: str, windows: bool, there: Sequence[Candidate], *, bare: bool
+    full: str, windows: bool, there: Sequence[MatchCandidate], *, bare: bool
 ) -> tuple[int | None, str] | None:
     """Return (cart, how), (None, why) when it cannot be told which, None when there is none."""
     whole = key(full)
@@ -240,7 +246,7 @@ def _among(
     return None, f"{len(at_best)} items have this file name: carts {carts}"
 
 
-def _by_name(line: LogLine, known: Known) -> Match | None:
+def _by_name(line: LogLine, known: LibraryNames) -> Match | None:
     """Match by artist and title; None when the line does not say both, or nobody has them."""
     if not (line.artist and line.title):
         return None
@@ -251,12 +257,12 @@ def _by_name(line: LogLine, known: Known) -> Match | None:
         exact = exact_key(line.artist, line.title)
         same = [cart for cart, artist, title in there if exact_key(artist, title) == exact] or same
     if len(same) == 1:
-        return Match(line, Status.MATCHED, "artist and title", same[0])
+        return Match(line, MatchStatus.MATCHED, "artist and title", same[0])
     if not same:
         return None
     carts = ", ".join(map(str, sorted(same)[:4]))
     return Match(
-        line, Status.AMBIGUOUS, f"{len(same)} items have this artist and title: carts {carts}"
+        line, MatchStatus.AMBIGUOUS, f"{len(same)} items have this artist and title: carts {carts}"
     )
 
 

@@ -15,7 +15,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import SettingRefused
-from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.logs.log_text import time_of_day
 
 if TYPE_CHECKING:
@@ -108,7 +108,7 @@ def meant(line: LogLine, table: Sequence[Meaning]) -> Match | None:
         if row.means is not Means.TAG and _fits(line, row):
             return _match(line, row)
     if line.remark:
-        return Match(line, Status.COMMENT, "a comment in the log")
+        return Match(line, MatchStatus.COMMENT, "a comment in the log")
     means = _BY_TYPE.get(line.type.casefold())
     if means is not None and line.cart is None and not line.path:
         digits = re.search(r"\b\d{1,2}\b", f"{line.artist} {line.title} {line.comment}")
@@ -116,7 +116,7 @@ def meant(line: LogLine, table: Sequence[Meaning]) -> Match | None:
         row = Meaning(line.type, means, min(spots, _MOST_SPOTS))
         return _match(line, row)
     if not (line.fault or line.path or line.cart is not None or line.title):
-        return Match(line, Status.COMMENT, "it names nothing")
+        return Match(line, MatchStatus.COMMENT, "it names nothing")
     return None
 
 
@@ -134,15 +134,15 @@ def _fits(line: LogLine, row: Meaning, also: str = "") -> bool:
 def _match(line: LogLine, row: Meaning) -> Match:
     how = row.sentence()
     if row.means is Means.ITEM:
-        return Match(line, Status.MATCHED, how, row.value)
+        return Match(line, MatchStatus.MATCHED, how, row.value)
     if row.means is Means.MARK:
         at = line.at_s if line.at_s is not None else time_of_day(f"{line.raw} {line.comment}")
         if at is None:
-            return Match(line, Status.COMMENT, f"{how}, but it says no time of day")
-        return Match(line, Status.MARK, how, value=at)
+            return Match(line, MatchStatus.COMMENT, f"{how}, but it says no time of day")
+        return Match(line, MatchStatus.MARK, how, value=at)
     if row.means is Means.BREAK:
-        return Match(line, Status.BREAK, how, value=float(row.value or 1))
-    status = Status.COMMENT if row.means is Means.COMMENT else Status.IGNORED
+        return Match(line, MatchStatus.BREAK, how, value=float(row.value or 1))
+    status = MatchStatus.COMMENT if row.means is Means.COMMENT else MatchStatus.IGNORED
     return Match(line, status, how)
 
 

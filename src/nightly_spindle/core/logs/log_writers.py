@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.timebase import length
 from nightly_spindle.core.logs.log_reading import LogFormat
 from nightly_spindle.core.logs.log_tables import spans_of
-from nightly_spindle.core.logs.playlists import Track, one_line, xspf
+from nightly_spindle.core.logs.playlists import PlaylistTrack, one_line, xspf
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -48,7 +48,9 @@ def write_log(entries: Sequence[LogEntry], format_: LogFormat, title: str = "") 
     """Return a log as text. XSPF and PLS have no place for breaks and comments: left out."""
     if format_ is LogFormat.XSPF:
         named = [e for e in entries if e.path]
-        return xspf([Track(e.path, e.title, e.artist, "", e.length_s or 0.0) for e in named], title)
+        return xspf(
+            [PlaylistTrack(e.path, e.title, e.artist, "", e.length_s or 0.0) for e in named], title
+        )
     writer = {
         LogFormat.PLS: _pls,
         LogFormat.CSV: _csv,

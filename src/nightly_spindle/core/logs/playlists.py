@@ -19,7 +19,7 @@ SUFFIXES = frozenset({".m3u", ".m3u8", ".xspf", ".pls"})
 
 
 @dataclass(frozen=True, slots=True)
-class Track:
+class PlaylistTrack:
     """One line of a playlist; `path` is absolute, `duration_s` in seconds."""
 
     path: str
@@ -29,7 +29,7 @@ class Track:
     duration_s: float = 0.0
 
 
-def m3u(tracks: Iterable[Track]) -> str:
+def m3u(tracks: Iterable[PlaylistTrack]) -> str:
     """Return an extended M3U, UTF-8, with whole seconds as `#EXTINF` has them."""
     lines = ["#EXTM3U"]
     for track in tracks:
@@ -38,7 +38,7 @@ def m3u(tracks: Iterable[Track]) -> str:
     return "\n".join(lines) + "\n"
 
 
-def xspf(tracks: Iterable[Track], title: str) -> str:
+def xspf(tracks: Iterable[PlaylistTrack], title: str) -> str:
     """Return an XSPF playlist; durations in milliseconds, locations as file URIs (RFC 8089)."""
     ET.register_namespace("", XSPF)
     root = ET.Element(f"{{{XSPF}}}playlist", version="1")

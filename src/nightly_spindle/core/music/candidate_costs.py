@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.calendar.local_hours import WallHours
     from nightly_spindle.core.music.play_columns import LineUp
     from nightly_spindle.core.music.rotation_columns import TurnTable
-    from nightly_spindle.core.music.rotation_rules import Rule
+    from nightly_spindle.core.music.rotation_rules import RotationRule
 
 # Starts on air differ from the planned ones by some seconds: firm times get so much more where
 # that can be had.
@@ -48,7 +48,7 @@ class SeatChoice:
         self,
         table: TurnTable,
         wall: WallHours,
-        rules: Sequence[Rule],
+        rules: Sequence[RotationRule],
         categories: Mapping[str, Rotating],
         ideal_s: Mapping[str, float],
         rng: np.random.Generator,

@@ -18,7 +18,7 @@ from nightly_spindle.core.base.declared import flag, number, text
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.short_texts import group_of, unusual
 from nightly_spindle.core.base.wording import listed
-from nightly_spindle.core.music.rotation_rules import Rule, rule_from, rule_values
+from nightly_spindle.core.music.rotation_rules import RotationRule, rule_from, rule_values
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -173,7 +173,7 @@ class FormatClock:
     name: str
     slots: tuple[ClockSlot, ...] = ()
     weights: tuple[tuple[str, float], ...] = ()
-    rules: tuple[Rule, ...] = ()
+    rules: tuple[RotationRule, ...] = ()
     options: ClockOptions = field(default_factory=ClockOptions)
 
     @property

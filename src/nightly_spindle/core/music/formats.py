@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.calendar.day_plans import Plans
 from nightly_spindle.core.music.format_clocks import FormatClock, SlotKind
-from nightly_spindle.core.music.rotation_rules import Rule, with_own
+from nightly_spindle.core.music.rotation_rules import RotationRule, with_own
 
 if TYPE_CHECKING:
     from nightly_spindle.core.calendar.day_plans import HourGets
@@ -47,7 +47,7 @@ class FormatPlan:
 
     clocks: Mapping[int, FormatClock] = field(default_factory=dict)
     plans: Plans = field(default_factory=Plans)
-    rules: tuple[Rule, ...] = ()
+    rules: tuple[RotationRule, ...] = ()
     categories: Mapping[str, Rotating] = field(default_factory=dict)
     lists: Mapping[str, tuple[int, ...]] = field(default_factory=dict)
 
@@ -72,7 +72,7 @@ class FormatPlan:
         }
         return found or {ALL_SONGS: 1.0}
 
-    def rules_of(self, clock: FormatClock | None) -> tuple[Rule, ...]:
+    def rules_of(self, clock: FormatClock | None) -> tuple[RotationRule, ...]:
         """Return the rules of an hour: the station's, the clock's own over them."""
         return with_own(self.rules, clock.rules) if clock is not None else self.rules
 

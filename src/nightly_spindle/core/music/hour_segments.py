@@ -77,7 +77,7 @@ class ShowTime:
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class TakenTime:
     """Time that a timed event or a break takes by itself, from an instant on, after the item."""
 
     at_s: float
@@ -96,7 +96,7 @@ class HourTask:
     clock: FormatClock
     comes_from: str
     shows: tuple[ShowTime, ...] = ()
-    taken: tuple[Taken, ...] = ()
+    taken: tuple[TakenTime, ...] = ()
 
     @property
     def begin_s(self) -> float:

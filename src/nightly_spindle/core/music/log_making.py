@@ -25,11 +25,11 @@ from nightly_spindle.core.music.hour_segments import (
     HourTask,
     Need,
     Segment,
-    Taken,
+    TakenTime,
 )
 from nightly_spindle.core.music.made_hour import finished
 from nightly_spindle.core.music.rule_costs import FIRM
-from nightly_spindle.core.music.segment_draft import Draft, Seat
+from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
 from nightly_spindle.core.music.segment_fill import Filler
 
 if TYPE_CHECKING:
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.music.made_logs import MadeHour
     from nightly_spindle.core.music.making_stock import Stock
     from nightly_spindle.core.music.play_columns import LineUp
-    from nightly_spindle.core.music.rotation_rules import Rule
+    from nightly_spindle.core.music.rotation_rules import RotationRule
 
 EFFORT = 1.5  # looks at a category for each song, where what was chosen at first breaks a rule
 _SONG_S = 210.0  # what a song is taken to last where nothing is known (common practice, no source)
@@ -60,7 +60,7 @@ class Maker:
         self._had: dict[tuple[tuple[str, float], ...], Counter[str]] = defaultdict(Counter)
         self._songs_since = 0
         self._carried_s = 0.0
-        self._choices: dict[tuple[Rule, ...], SeatChoice] = {}
+        self._choices: dict[tuple[RotationRule, ...], SeatChoice] = {}
         self._means = _means(stock)
         self._ideal_s = self._ideal_gaps()
 
@@ -77,7 +77,7 @@ class Maker:
             made, ends_s = self._hour(task, begins_s)
             yield made
 
-    def choice(self, rules: Sequence[Rule]) -> SeatChoice:
+    def choice(self, rules: Sequence[RotationRule]) -> SeatChoice:
         """Return what judges seats by these rules."""
         key = tuple(rules)
         found = self._choices.get(key)
@@ -93,7 +93,7 @@ class Maker:
         rng = np.random.default_rng([self.stock.seed, int(task.begin_s) % 2**32])
         choice = self.choice(self.stock.formats.rules_of(task.clock))
         choice.begin_hour()
-        drafts: list[Draft] = []
+        drafts: list[SegmentDraft] = []
         notes: list[str] = []
         segments = task.segments()
         ahead = self._fixed_ahead(begins_s, segments)
@@ -129,7 +129,7 @@ class Maker:
     def _filled(
         self, task: HourTask, segment: Segment, begins_s: float, choice: SeatChoice,
         rng: np.random.Generator, notes: list[str],
-    ) -> Draft:  # fmt: skip
+    ) -> SegmentDraft:  # fmt: skip
         """Return a segment filled; where it does not land so, with a song less or more.
 
         Of the two the one that lands nearer is kept.
@@ -154,7 +154,7 @@ class Maker:
             first.put(place, row, seconds)
         return first
 
-    def _mean_s(self, draft: Draft) -> float:
+    def _mean_s(self, draft: SegmentDraft) -> float:
         """Return how long a song of a draft is taken to last."""
         known = [self._means.get(draft.seats[at].need.category, _SONG_S) for at in draft.music]
         return sum(known) / len(known)
@@ -162,13 +162,13 @@ class Maker:
     def _try(
         self, task: HourTask, segment: Segment, begins_s: float, choice: SeatChoice,
         rng: np.random.Generator, notes: list[str], lean_s: float,
-    ) -> Draft:  # fmt: skip
+    ) -> SegmentDraft:  # fmt: skip
         draft = self._segment(task, segment, begins_s, notes, lean_s)
         draft.ruled = Filler(draft, choice, rng, self._effort).fill()
         self._land(draft, choice, rng)
         return draft
 
-    def _undo(self, task: HourTask, draft: Draft, songs_since: int) -> None:
+    def _undo(self, task: HourTask, draft: SegmentDraft, songs_since: int) -> None:
         """Take a draft out of the line-up; what it had of the weights is had no more."""
         for seat in draft.seats:
             if seat.need.slot == FILLS:
@@ -180,7 +180,7 @@ class Maker:
         """Return what songs by weights are counted by."""
         return tuple(sorted(self.stock.formats.weights_of(task.clock).items()))
 
-    def _land(self, draft: Draft, choice: SeatChoice, rng: np.random.Generator) -> None:
+    def _land(self, draft: SegmentDraft, choice: SeatChoice, rng: np.random.Generator) -> None:
         """Give a segment the lengths of its real joins, and aim again where it is off by them."""
         for _ in range(_LANDS_AGAIN):
             _set_real_lengths(draft, self.stock)
@@ -202,7 +202,7 @@ class Maker:
 
     def _segment(
         self, task: HourTask, segment: Segment, begins_s: float, notes: list[str], lean_s: float
-    ) -> Draft:
+    ) -> SegmentDraft:
         """Return the draft of a segment: its seats, those filled that are not music.
 
         `lean_s` leans towards a song more (above 0) or less than comes nearest.
@@ -217,7 +217,9 @@ class Maker:
         if filled and segment.mark:
             first = filled[0][0]
             first.need = replace(first.need, mark=segment.mark)
-        draft = Draft(self.stock.table, self.lines, segment, begins_s, [s for s, _ in filled])
+        draft = SegmentDraft(
+            self.stock.table, self.lines, segment, begins_s, [s for s, _ in filled]
+        )
         for place, (seat, row) in enumerate(filled):
             if row is not None:
                 draft.put(place, row, seat.expected_s)
@@ -428,7 +430,7 @@ def _within(
 
 
 def _with_taken(
-    seats: list[tuple[Seat, int | None]], taken: Sequence[Taken], begins_s: float
+    seats: list[tuple[Seat, int | None]], taken: Sequence[TakenTime], begins_s: float
 ) -> list[tuple[Seat, int | None]]:
     """Leave room for what timed events put in, each after the line that is on air at its time."""
     waiting = sorted(taken, key=lambda one: one.at_s)
@@ -446,7 +448,7 @@ def _with_taken(
     return found
 
 
-def _set_real_lengths(draft: Draft, stock: Stock) -> None:
+def _set_real_lengths(draft: SegmentDraft, stock: Stock) -> None:
     """Give the seats the lengths of the joins as they will be."""
     places = [at for at, seat in enumerate(draft.seats) if seat.row > 0]
     items = [stock.table.item(draft.seats[at].row) for at in places]

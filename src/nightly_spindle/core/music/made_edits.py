@@ -20,14 +20,14 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.music.making_stock import Stock
     from nightly_spindle.core.music.play_columns import LineUp
-    from nightly_spindle.core.music.rotation_rules import Rule
+    from nightly_spindle.core.music.rotation_rules import RotationRule
 
 _LANDS = 0.02  # what a second off the end costs, where candidates are put in order
 BY_HAND = -6  # in place of a slot's number: the operator put it there
 
 
 @dataclass(frozen=True, slots=True)
-class Candidate:
+class LineCandidate:
     """An item that may stand in a line: what it costs there, in words too.
 
     `lands_s` is by how much the hour would land late with it (early: below 0).
@@ -44,7 +44,12 @@ class HourEditor:
     """Edits one made hour among what airs around it. `lines` does not hold the hour itself."""
 
     def __init__(
-        self, hour: MadeHour, stock: Stock, lines: LineUp, rules: Sequence[Rule], end_us: int
+        self,
+        hour: MadeHour,
+        stock: Stock,
+        lines: LineUp,
+        rules: Sequence[RotationRule],
+        end_us: int,
     ) -> None:
         self.hour = hour
         self._stock = stock
@@ -107,7 +112,7 @@ class HourEditor:
 
     def candidates(
         self, place: int, category: str | None = None, most: int = 40
-    ) -> list[Candidate]:
+    ) -> list[LineCandidate]:
         """Return what would fit in a line best, of its category (or another), best first.
 
         Firm rules come before soft ones, these before landing.
@@ -131,7 +136,7 @@ class HourEditor:
             words = tuple(term.words for term, _ in told)
             firm = any(cost >= FIRM for _, cost in told)
             item = table.item(int(rows[at]))
-            found.append(Candidate(item, float(costs[at]), words, firm, float(lands[at])))
+            found.append(LineCandidate(item, float(costs[at]), words, firm, float(lands[at])))
         self._take_out(others, seated)
         return found
 

@@ -18,11 +18,15 @@ if TYPE_CHECKING:
     from nightly_spindle.core.music.candidate_costs import SeatChoice
     from nightly_spindle.core.music.hour_segments import HourTask
     from nightly_spindle.core.music.making_stock import Stock
-    from nightly_spindle.core.music.segment_draft import Draft, Seat
+    from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
 
 
 def finished(
-    task: HourTask, drafts: Sequence[Draft], choice: SeatChoice, said: Sequence[str], stock: Stock
+    task: HourTask,
+    drafts: Sequence[SegmentDraft],
+    choice: SeatChoice,
+    said: Sequence[str],
+    stock: Stock,
 ) -> MadeHour:
     """Return the hour as it is kept, with all that has to be told of it."""
     lines: list[MadeLine] = []
@@ -47,7 +51,9 @@ def finished(
     )  # fmt: skip
 
 
-def _broken(draft: Draft, place: int, choice: SeatChoice) -> tuple[list[tuple[str, bool]], float]:
+def _broken(
+    draft: SegmentDraft, place: int, choice: SeatChoice
+) -> tuple[list[tuple[str, bool]], float]:
     """Return the rules that a song breaks (firm or not), and what the soft ones cost."""
     seat = draft.seats[place]
     if not seat.need.music or draft.ruled <= 0:
@@ -77,7 +83,9 @@ def _line(task: HourTask, seat: Seat, broken: Sequence[tuple[str, bool]], stock:
     return MadeLine(cart, at, need.slot, seat.why or f"The clock: {need.words}.", mark=need.mark)
 
 
-def _stopped(line: int, made: MadeLine, draft: Draft, place: int, choice: SeatChoice) -> Note:
+def _stopped(
+    line: int, made: MadeLine, draft: SegmentDraft, place: int, choice: SeatChoice
+) -> Note:
     """Say what a line breaks, and which item nearly fitted instead and what stopped it."""
     seat = draft.seats[place]
     draft.lines.remove(seat.at_s, seat.row)
@@ -99,7 +107,7 @@ def _stopped(line: int, made: MadeLine, draft: Draft, place: int, choice: SeatCh
     return Note(line, f"“{item.label}” breaks: {' '.join(made.broken)}{near}", True)
 
 
-def _landings(drafts: Sequence[Draft]) -> list[Note]:
+def _landings(drafts: Sequence[SegmentDraft]) -> list[Note]:
     """Say which segments do not end on time."""
     found = []
     for at, draft in enumerate(drafts):

@@ -15,7 +15,7 @@ from nightly_spindle.core.calendar.local_days import day_number
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.library.rotation_card import ANY_TURN, traits_of
 from nightly_spindle.core.library.song_names import artists_of, title_of
-from nightly_spindle.core.music.rotation_rules import RuleKind
+from nightly_spindle.core.music.rotation_rules import RuleSubject
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
@@ -27,7 +27,7 @@ _NO_DAY = 2**31 - 1
 
 
 @dataclass(frozen=True, slots=True)
-class Track:
+class RotationTrack:
     """One item as rotation sees it: how long it is on air, and when it was last heard (s)."""
 
     item: Item
@@ -43,7 +43,7 @@ class TurnTable:
     """
 
     def __init__(
-        self, tracks: Iterable[Track], categories: Mapping[str, Iterable[int]] | None = None
+        self, tracks: Iterable[RotationTrack], categories: Mapping[str, Iterable[int]] | None = None
     ) -> None:
         known = list(tracks)
         self.items: list[Item | None] = [None, *(track.item for track in known)]
@@ -105,7 +105,7 @@ class TurnTable:
         return self.rows.get(name, np.zeros(0, np.int64))
 
 
-def _groups(items: list[Item | None]) -> dict[RuleKind, np.ndarray]:
+def _groups(items: list[Item | None]) -> dict[RuleSubject, np.ndarray]:
     artists: list[tuple[str, ...]] = []
     titles, albums, products = [], [], []
     for item in items:
@@ -119,11 +119,11 @@ def _groups(items: list[Item | None]) -> dict[RuleKind, np.ndarray]:
     wide = max((len(names) for names in artists), default=0) or 1
     padded = [(*names, *("",) * (wide - len(names))) for names in artists]
     return {
-        RuleKind.ARTIST: _numbered(padded),
-        RuleKind.TITLE: _numbered([(title,) for title in titles]),
-        RuleKind.ALBUM: _numbered([(album,) for album in albums]),
-        RuleKind.PRODUCT: _numbered([(product,) for product in products]),
-        RuleKind.ITEM: np.arange(len(items), dtype=np.int64).reshape(-1, 1),
+        RuleSubject.ARTIST: _numbered(padded),
+        RuleSubject.TITLE: _numbered([(title,) for title in titles]),
+        RuleSubject.ALBUM: _numbered([(album,) for album in albums]),
+        RuleSubject.PRODUCT: _numbered([(product,) for product in products]),
+        RuleSubject.ITEM: np.arange(len(items), dtype=np.int64).reshape(-1, 1),
     }
 
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
 
-class RuleKind(StrEnum):
+class RuleSubject(StrEnum):
     """What a rule looks at."""
 
     ARTIST = "artist"
@@ -34,16 +34,22 @@ class RuleKind(StrEnum):
 
 # those that keep two plays apart by a time, in minutes
 APART = frozenset(
-    {RuleKind.ARTIST, RuleKind.TITLE, RuleKind.ALBUM, RuleKind.PRODUCT, RuleKind.ITEM}
+    {
+        RuleSubject.ARTIST,
+        RuleSubject.TITLE,
+        RuleSubject.ALBUM,
+        RuleSubject.PRODUCT,
+        RuleSubject.ITEM,
+    }
 )
 _MOST_MIN = 60.0 * 24 * 60
 
 
 @dataclass(frozen=True, slots=True)
-class Rule:
+class RotationRule:
     """One rule. `amount` is minutes where it is a time, else a number of plays."""
 
-    kind: RuleKind = choice(RuleKind.ARTIST, "What keeps its distance, or is counted.")
+    kind: RuleSubject = choice(RuleSubject.ARTIST, "What keeps its distance, or is counted.")
     amount: float = number(
         60.0, "", 0.0, _MOST_MIN, "Minutes between two plays; or how many at most."
     )
@@ -66,7 +72,7 @@ class Rule:
     def name(self) -> str:
         """What it looks at, in a word or two."""
         of = f" in {self.category}" if self.category.strip() else ""
-        return f"{self.trait or 'trait'} in a row{of}" if self.kind is RuleKind.RUN else (
+        return f"{self.trait or 'trait'} in a row{of}" if self.kind is RuleSubject.RUN else (
             f"{self.kind}{of}"
         )  # fmt: skip
 
@@ -74,13 +80,13 @@ class Rule:
         """The rule as a plain sentence."""
         of = f" of {self.category}" if self.category.strip() else ""
         how = "firm" if self.firm else f"soft, weight {self.weight:g}"
-        if self.kind is RuleKind.ITEM:
+        if self.kind is RuleSubject.ITEM:
             said = f"The same item{of} comes again after {span_text(self.seconds)}"
         elif self.apart:
             said = f"The same {self.kind}{of} comes again after {span_text(self.seconds)}"
-        elif self.kind is RuleKind.PLAYS:
+        elif self.kind is RuleSubject.PLAYS:
             said = f"No item{of} airs more than {self.amount:.0f} times a day"
-        elif self.kind is RuleKind.YESTERDAY:
+        elif self.kind is RuleSubject.YESTERDAY:
             said = f"No item{of} airs within {span_text(self.seconds)} of its time yesterday"
         else:
             name, _, value = self.trait.partition("=")
@@ -89,44 +95,46 @@ class Rule:
         return f"{said} ({how})."
 
 
-def check_rule(rule: Rule) -> None:
+def check_rule(rule: RotationRule) -> None:
     """SettingRefused with all that is wrong with a rule."""
     wrong = []
-    if rule.kind is RuleKind.RUN and not rule.trait.partition("=")[0].strip():
+    if rule.kind is RuleSubject.RUN and not rule.trait.partition("=")[0].strip():
         wrong.append("it needs a trait, such as tempo")
-    if rule.kind in {RuleKind.RUN, RuleKind.PLAYS} and rule.amount < 1:
+    if rule.kind in {RuleSubject.RUN, RuleSubject.PLAYS} and rule.amount < 1:
         wrong.append("it allows none at all; at least 1")
-    if rule.kind is RuleKind.YESTERDAY and rule.amount > 720:
+    if rule.kind is RuleSubject.YESTERDAY and rule.amount > 720:
         wrong.append("12 h (720 min) is as far from yesterday's time as there is")
     if wrong:
         raise SettingRefused(f"rule “{rule.name}”: {'; '.join(wrong)}")
 
 
-def rule_values(rule: Rule) -> dict[str, str]:
+def rule_values(rule: RotationRule) -> dict[str, str]:
     """Return a rule as JSON values; `rule_from` reads them back."""
     return {"kind": str(rule.kind), **unusual(rule)}
 
 
-def rule_from(values: Mapping[str, Any]) -> Rule:
+def rule_from(values: Mapping[str, Any]) -> RotationRule:
     """Read a rule; SettingRefused tells all that cannot be."""
     wrong: list[str] = []
-    rule = group_of(Rule, values, wrong)
+    rule = group_of(RotationRule, values, wrong)
     if wrong:
         raise SettingRefused(f"a rule of rotation: {'; '.join(wrong)}")
     check_rule(rule)
     return rule
 
 
-def usual_rules(separation_s: float) -> tuple[Rule, ...]:
+def usual_rules(separation_s: float) -> tuple[RotationRule, ...]:
     """Return what holds where nobody has set rules: artist and title by the station's setting."""
     minutes = separation_s / 60
-    return (Rule(RuleKind.ARTIST, minutes), Rule(RuleKind.TITLE, minutes))
+    return (RotationRule(RuleSubject.ARTIST, minutes), RotationRule(RuleSubject.TITLE, minutes))
 
 
-def with_own(station: Sequence[Rule], own: Sequence[Rule]) -> tuple[Rule, ...]:
+def with_own(
+    station: Sequence[RotationRule], own: Sequence[RotationRule]
+) -> tuple[RotationRule, ...]:
     """Return the station's rules with a clock's own over them: the same kind and category."""
 
-    def place(rule: Rule) -> tuple[str, str, str]:
+    def place(rule: RotationRule) -> tuple[str, str, str]:
         return (rule.kind, rule.category.strip().casefold(), rule.trait.strip().casefold())
 
     over = {place(rule) for rule in own}

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from nightly_spindle.core.calendar.local_hours import WallHours
 from nightly_spindle.core.music.format_clocks import FormatClock
 from nightly_spindle.core.music.rotation_columns import TurnTable
-from nightly_spindle.core.music.rotation_rules import Rule
+from nightly_spindle.core.music.rotation_rules import RotationRule
 from nightly_spindle.core.music.rule_costs import RuleCosts
 
 
@@ -18,5 +18,5 @@ class RotationTables:
     stand: tuple[int, int]
     table: TurnTable
     wall: WallHours
-    judges: dict[tuple[Rule, ...], RuleCosts] = field(default_factory=dict)
+    judges: dict[tuple[RotationRule, ...], RuleCosts] = field(default_factory=dict)
     hour: tuple[int, int, FormatClock | None] = (0, 0, None)

@@ -15,7 +15,7 @@ import numpy as np
 from nightly_spindle.core.calendar.local_hours import WallHours
 from nightly_spindle.core.music.play_columns import LineUp
 from nightly_spindle.core.music.rotation_columns import NEVER
-from nightly_spindle.core.music.rotation_rules import Rule, RuleKind
+from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -71,7 +71,7 @@ class Judge(Protocol):
 class Term:
     """One rule as it is judged. `own` says that it is the item's own, not the station's."""
 
-    rule: Rule
+    rule: RotationRule
     judge: Judge
     cost: float
     own: str = ""
@@ -86,7 +86,11 @@ class RuleCosts:
     """Judges items by rules. Plays less than `margin_s` over a firm time apart cost a little."""
 
     def __init__(
-        self, table: TurnTable, rules: Sequence[Rule], wall: WallHours, margin_s: float = 0.0
+        self,
+        table: TurnTable,
+        rules: Sequence[RotationRule],
+        wall: WallHours,
+        margin_s: float = 0.0,
     ) -> None:
         self.wall = wall
         self.table = table
@@ -118,17 +122,17 @@ class RuleCosts:
         return broken
 
 
-def _judge(table: TurnTable, rule: Rule, margin_s: float) -> Judge:
+def _judge(table: TurnTable, rule: RotationRule, margin_s: float) -> Judge:
     if rule.apart:
         return _Apart(table, rule, margin_s)
-    if rule.kind is RuleKind.PLAYS:
+    if rule.kind is RuleSubject.PLAYS:
         return _PlaysADay(table, rule)
-    if rule.kind is RuleKind.YESTERDAY:
+    if rule.kind is RuleSubject.YESTERDAY:
         return _Yesterday(table, rule, np.full(table.size, rule.seconds))
     return _Run(table, rule)
 
 
-def _category(table: TurnTable, rule: Rule) -> np.ndarray | None:
+def _category(table: TurnTable, rule: RotationRule) -> np.ndarray | None:
     """Return which rows a rule is about, None for all."""
     name = rule.category.strip().casefold()
     return table.inside.get(name, np.zeros(table.size, bool)) if name else None
@@ -149,7 +153,7 @@ def _of_category(found: np.ndarray, inside: np.ndarray | None, rows: np.ndarray)
 class _Apart:
     """Two plays that are alike in something, nearer than a time."""
 
-    def __init__(self, table: TurnTable, rule: Rule, margin_s: float) -> None:
+    def __init__(self, table: TurnTable, rule: RotationRule, margin_s: float) -> None:
         self._groups = table.groups[rule.kind]
         self._columns = [np.ascontiguousarray(column) for column in self._groups.T]
         self._asked: np.ndarray | None = None
@@ -193,7 +197,7 @@ class _Apart:
 class _PlaysADay:
     """More plays on a broadcast day than are allowed."""
 
-    def __init__(self, table: TurnTable, rule: Rule | None) -> None:
+    def __init__(self, table: TurnTable, rule: RotationRule | None) -> None:
         self._most = table.most_a_day if rule is None else np.full(table.size, rule.amount)
         self._inside = _category(table, rule) if rule is not None else None
         self._counts = np.zeros(table.size)
@@ -213,7 +217,7 @@ class _PlaysADay:
 class _Yesterday:
     """Plays near the same time of the day before, or after."""
 
-    def __init__(self, table: TurnTable, rule: Rule | None, seconds: np.ndarray) -> None:
+    def __init__(self, table: TurnTable, rule: RotationRule | None, seconds: np.ndarray) -> None:
         self._seconds = seconds
         self._reach_s = float(seconds.max(initial=0.0))
         self._inside = _category(table, rule) if rule is not None else None
@@ -261,7 +265,7 @@ class _Rest:
 class _Run:
     """Songs in a row with the same trait; only music counts as one after the other."""
 
-    def __init__(self, table: TurnTable, rule: Rule) -> None:
+    def __init__(self, table: TurnTable, rule: RotationRule) -> None:
         name, _, value = (part.strip().casefold() for part in rule.trait.partition("="))
         none: tuple[np.ndarray, dict[str, int]] = (np.zeros(table.size, np.int64), {})
         column, numbers = table.traits.get(name, none)
@@ -327,7 +331,9 @@ class _OwnHours:
 
 
 def _own_hours(table: TurnTable) -> Term:
-    return Term(Rule(), _OwnHours(table), FIRM, "It may not air at this hour or on this day.")
+    return Term(
+        RotationRule(), _OwnHours(table), FIRM, "It may not air at this hour or on this day."
+    )
 
 
 def _own_counts(table: TurnTable) -> list[Term]:
@@ -335,12 +341,14 @@ def _own_counts(table: TurnTable) -> list[Term]:
     found = []
     if table.most_a_day.any():
         own = "It aired as often today as it may."
-        found.append(Term(Rule(), _PlaysADay(table, None), FIRM, own))
+        found.append(Term(RotationRule(), _PlaysADay(table, None), FIRM, own))
     if table.rest_s.any():
-        found.append(Term(Rule(), _Rest(table), FIRM, "It has not rested as long as it is to."))
+        found.append(
+            Term(RotationRule(), _Rest(table), FIRM, "It has not rested as long as it is to.")
+        )
     if table.yesterday_s.any():
         own = "It aired near this time yesterday."
-        found.append(Term(Rule(), _Yesterday(table, None, table.yesterday_s), FIRM, own))
+        found.append(Term(RotationRule(), _Yesterday(table, None, table.yesterday_s), FIRM, own))
     return found
 
 

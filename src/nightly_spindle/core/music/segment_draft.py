@@ -37,7 +37,7 @@ class Seat:
         return self.expected_s if self.row == EMPTY else self.length_s
 
 
-class Draft:
+class SegmentDraft:
     """The seats of a segment. What sits in one stands in the line-up as well."""
 
     def __init__(

@@ -46,7 +46,7 @@ _SPAN = re.compile(r"(\d{1,2}:\d{2})\s*-\s*(\d{1,2}:\d{2})")
 _START = datetime(2020, 1, 1)  # noqa: DTZ001 - local time, as all of a rule
 
 
-class Use(StrEnum):
+class PoolUse(StrEnum):
     """What a pool is for."""
 
     SWEEPERS = "sweepers"
@@ -54,7 +54,7 @@ class Use(StrEnum):
     LINKS = "links"
 
 
-class Order(StrEnum):
+class TurnOrder(StrEnum):
     """In which order a pool's members come round."""
 
     TURN = "in turn"
@@ -70,7 +70,7 @@ class Lies(StrEnum):
     CENTRED = "centred on the start"
 
 
-class Fits(StrEnum):
+class VoiceoverFit(StrEnum):
     """Which of the voiceovers that fit an intro is taken."""
 
     TURN = "whose turn it is"
@@ -87,10 +87,10 @@ class Edge(StrEnum):
 
 
 # What members of a pool may be.
-KINDS: dict[Use, frozenset[Kind]] = {
-    Use.SWEEPERS: frozenset({Kind.SWEEPER, Kind.JINGLE, Kind.ID, Kind.VOICEOVER}),
-    Use.VOICEOVERS: frozenset({Kind.VOICEOVER, Kind.SWEEPER}),
-    Use.LINKS: frozenset({Kind.JINGLE, Kind.ID, Kind.SWEEPER}),
+KINDS: dict[PoolUse, frozenset[Kind]] = {
+    PoolUse.SWEEPERS: frozenset({Kind.SWEEPER, Kind.JINGLE, Kind.ID, Kind.VOICEOVER}),
+    PoolUse.VOICEOVERS: frozenset({Kind.VOICEOVER, Kind.SWEEPER}),
+    PoolUse.LINKS: frozenset({Kind.JINGLE, Kind.ID, Kind.SWEEPER}),
 }
 
 
@@ -99,7 +99,7 @@ class PoolOptions:
     """What can be set for a pool. `FOR` says which of it matters to which use."""
 
     enabled: bool = flag(True, "The pool is used.")
-    order: Order = choice(Order.TURN, "In which order its members come round.")
+    order: TurnOrder = choice(TurnOrder.TURN, "In which order its members come round.")
     least_s: float = number(
         0.0, "s", 0.0, 604_800.0, "The same one comes again after so long at the soonest."
     )
@@ -118,7 +118,7 @@ class PoolOptions:
     lies: Lies = choice(Lies.ENDS, "How it lies on the start of the next item.")
     offset_s: float = number(0.0, "s", -20.0, 20.0, "Later than that by so much; negative: sooner.")
     points: bool = flag(True, "It serves the sweeper points inside songs as well.")
-    fits: Fits = choice(Fits.TURN, "Which of those that fit is taken.")
+    fits: VoiceoverFit = choice(VoiceoverFit.TURN, "Which of those that fit is taken.")
     categories: str = text("", "Only on songs of these categories; empty is all.")
     tags: str = text("", "Only on lines that carry one of these tags; empty is all.")
     at_post: bool = flag(True, "It ends at the post, else it starts a set time after the song.")
@@ -130,10 +130,10 @@ class PoolOptions:
 
 _SHARED = ("enabled", "order", "least_s", "days", "hours", "first", "last", "fallback")
 _LAID = (*_SHARED, "alone", "every", "apart_s")
-FOR: dict[Use, tuple[str, ...]] = {
-    Use.SWEEPERS: (*_LAID, "pairs", "beside", "lies", "offset_s", "points"),
-    Use.VOICEOVERS: (*_LAID, "fits", "categories", "tags", "at_post", "after_s"),
-    Use.LINKS: (*_SHARED, "songs", "minutes", "edge"),
+FOR: dict[PoolUse, tuple[str, ...]] = {
+    PoolUse.SWEEPERS: (*_LAID, "pairs", "beside", "lies", "offset_s", "points"),
+    PoolUse.VOICEOVERS: (*_LAID, "fits", "categories", "tags", "at_post", "after_s"),
+    PoolUse.LINKS: (*_SHARED, "songs", "minutes", "edge"),
 }
 
 
@@ -151,7 +151,7 @@ class Pool:
 
     id: int
     name: str
-    use: Use
+    use: PoolUse
     members: tuple[Member, ...] = ()
     options: PoolOptions = PoolOptions()
     place: int = 0
@@ -162,7 +162,7 @@ class Pool:
         object.__setattr__(self, "carts", tuple(member.cart for member in self.members))
 
     @property
-    def order(self) -> Order:
+    def order(self) -> TurnOrder:
         """In which order its members come round."""
         return self.options.order
 
@@ -201,7 +201,7 @@ class Pool:
     def events(self) -> list[TimedEvent]:
         """Return the timed events that a pool of links stands for, numbered below zero."""
         options = self.options
-        if self.use is not Use.LINKS or not options.enabled:
+        if self.use is not PoolUse.LINKS or not options.enabled:
             return []
         rules: list[Any] = []
         if options.songs:
@@ -309,7 +309,7 @@ def _use_sentence(pool: Pool) -> str:
     options = pool.options
     often = "every" if options.every == 1 else f"every {_ordinal(int(options.every))}"
     apart = f", {span_text(options.apart_s)} apart at least" if options.apart_s else ""
-    if pool.use is Use.SWEEPERS:
+    if pool.use is PoolUse.SWEEPERS:
         pairs = listed([f"{a} into {b}" for a, b in _pairs(options.pairs)], "or")
         off = f" {abs(options.offset_s):g} s {'later' if options.offset_s > 0 else 'sooner'}"
         lies = {Lies.ENDS: "ending at the start of the next item",
@@ -321,7 +321,7 @@ def _use_sentence(pool: Pool) -> str:
             f"A sweeper over {often} segue of {pairs}{apart}, {lies}"
             f"{off if options.offset_s else ''}{never}."
         )
-    if pool.use is Use.VOICEOVERS:
+    if pool.use is PoolUse.VOICEOVERS:
         where = f" of {listed(pool.categories, 'or')}" if pool.categories else ""
         tagged = f" on a line tagged {listed(pool.tags, 'or')}" if pool.tags else ""
         begins = (
@@ -329,7 +329,7 @@ def _use_sentence(pool: Pool) -> str:
             if options.at_post
             else f"{options.after_s:g} s after the song's start"
         )
-        fits = "" if options.fits is Fits.TURN else ", the longest that fits"
+        fits = "" if options.fits is VoiceoverFit.TURN else ", the longest that fits"
         return f"A voiceover over the intro of {often} song{where}{tagged}{apart}, {begins}{fits}."
     parts = []
     if options.songs:
@@ -348,8 +348,9 @@ def _ordinal(number: int) -> str:
 
 def _turn_sentence(pool: Pool) -> str:
     many = counted(len(pool.members), "member")
-    how = {Order.TURN: "take turns", Order.SHUFFLED: "come shuffled, none again before all have",
-           Order.WEIGHTED: "come by weight"}[pool.options.order]  # fmt: skip
+    how = {TurnOrder.TURN: "take turns",
+           TurnOrder.SHUFFLED: "come shuffled, none again before all have",
+           TurnOrder.WEIGHTED: "come by weight"}[pool.options.order]  # fmt: skip
     if len(pool.members) == 1:
         how = "comes each time"
     again = pool.options.least_s
@@ -399,7 +400,7 @@ def check_pool(pool: Pool) -> None:
     wrong += [f"'{word}' is not a kind" for word in words_of(options.beside) if word not in kinds]
     if not wrong and options.first and options.last and options.first > options.last:
         wrong.append(f"it ends on {options.last}, before it begins on {options.first}")
-    if pool.use is Use.LINKS and options.minutes and options.minutes < 1:
+    if pool.use is PoolUse.LINKS and options.minutes and options.minutes < 1:
         wrong.append("links come once a minute at the most; give 1 min or more, or 0")
     if wrong:
         raise SettingRefused(f"pool “{pool.name}”: {'; '.join(wrong)}")
@@ -421,9 +422,9 @@ def pool_from(values: Mapping[str, Any]) -> Pool:
     """Return the pool that `pool_values` wrote; SettingRefused says what cannot be."""
     name = str(values.get("name", ""))
     wrong: list[str] = []
-    if values.get("use") not in set(map(str, Use)):
+    if values.get("use") not in set(map(str, PoolUse)):
         raise SettingRefused(
-            f"pool “{name}”: it is for '{values.get('use')}'; that is one of {', '.join(Use)}"
+            f"pool “{name}”: it is for '{values.get('use')}'; that is one of {', '.join(PoolUse)}"
         )
     options = group_of(PoolOptions, values.get("options", {}), wrong)
     members = []
@@ -435,7 +436,7 @@ def pool_from(values: Mapping[str, Any]) -> Pool:
     if wrong:
         raise SettingRefused(f"pool “{name}”: {'; '.join(wrong)}")
     pool = Pool(
-        int(values.get("id", 0)), name, Use(values["use"]), tuple(members), options,
+        int(values.get("id", 0)), name, PoolUse(values["use"]), tuple(members), options,
         int(values.get("place", 0)),
     )  # fmt: skip
     check_pool(pool)

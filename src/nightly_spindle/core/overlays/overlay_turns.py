@@ -13,7 +13,7 @@ from functools import lru_cache
 from hashlib import blake2s
 from typing import TYPE_CHECKING, Protocol
 
-from nightly_spindle.core.overlays.overlay_pools import Order
+from nightly_spindle.core.overlays.overlay_pools import TurnOrder
 from nightly_spindle.core.overlays.pool_turn import PoolTurn
 
 if TYPE_CHECKING:
@@ -55,7 +55,7 @@ class TakesTurns(Protocol):
         ...
 
     @property
-    def order(self) -> Order:
+    def order(self) -> TurnOrder:
         """In which order they come."""
         ...
 
@@ -63,11 +63,11 @@ class TakesTurns(Protocol):
 def in_turn(pool: TakesTurns, turn: PoolTurn, seed: int) -> tuple[int, ...]:
     """Return the cart numbers of a pool's members, the one whose turn it is first."""
     carts = pool.carts
-    if pool.order is Order.TURN:
+    if pool.order is TurnOrder.TURN:
         known, heard = set(carts), set(turn.recent)
         had = [cart for cart in turn.recent if cart in known]
         return (*(cart for cart in carts if cart not in heard), *had)
-    if pool.order is Order.WEIGHTED:
+    if pool.order is TurnOrder.WEIGHTED:
         saved = {one.cart: turn.credit.get(str(one.cart), 0.0) + one.weight for one in pool.members}
         places = {cart: place for place, cart in enumerate(carts)}
         return tuple(sorted(carts, key=lambda cart: (-saved[cart], places[cart])))
@@ -100,7 +100,7 @@ def taken(pool: TakesTurns, turn: PoolTurn, cart: int, at: int, seed: int) -> Po
     members = set(pool.carts)
     recent = (*(one for one in turn.recent if one != cart and one in members), cart)
     used = PoolTurn(recent, turn.left, turn.rounds, turn.credit, at)
-    if pool.order is Order.WEIGHTED:
+    if pool.order is TurnOrder.WEIGHTED:
         total = sum(member.weight for member in pool.members)
         credit = {
             str(one.cart): turn.credit.get(str(one.cart), 0.0) + one.weight for one in pool.members
@@ -110,7 +110,7 @@ def taken(pool: TakesTurns, turn: PoolTurn, cart: int, at: int, seed: int) -> Po
         # make up for everything that it missed
         bounded = {one: min(max(saved, -total), total) for one, saved in credit.items()}
         return replace(used, credit=bounded)
-    if pool.order is Order.SHUFFLED:
+    if pool.order is TurnOrder.SHUFFLED:
         had = {*turn.recent, *turn.left}
         new = members - had
         if cart in turn.left or cart in new:

@@ -11,7 +11,7 @@ from nightly_spindle.core.playout.step_effects import Cut, left_out
 
 if TYPE_CHECKING:
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState, Block, Deadline
+    from nightly_spindle.core.programme.running_order import AirState, Deadline, EventHold
     from nightly_spindle.core.programme.sequencer_actions import Action
 
 IS_OVER = "is over at"  # in the note of every line that an event's length leaves no room for
@@ -37,7 +37,7 @@ def end(programme: Programme, state: AirState, at_us: int, actions: list[Action]
 
 
 def _end_block(
-    programme: Programme, state: AirState, block: Block, actions: list[Action]
+    programme: Programme, state: AirState, block: EventHold, actions: list[Action]
 ) -> Cut | None:
     state.block = None
     cut = None

@@ -24,12 +24,12 @@ from nightly_spindle.core.playout.step_effects import left_out
 from nightly_spindle.core.playout.timing_fit import Fit, Piece, fit
 from nightly_spindle.core.programme.rotation import in_turn
 from nightly_spindle.core.programme.running_order import (
-    Landing,
+    LandingTries,
     Line,
+    LineSource,
     Origin,
     Outcome,
     Play,
-    Source,
 )
 from nightly_spindle.core.programme.sequencer_actions import Action, Ended, Fired, StartVoice
 from nightly_spindle.core.segues.joins import span
@@ -46,9 +46,13 @@ _TRIES = 3
 _GROUPS = 60  # artists of whom a song may be added
 _PER_ARTIST = 3
 _BETTER_S = 5.0  # worth changing something for, where nothing comes within the tolerance
-_OUT = {Source.LOG: 1.0, Source.DAY_LOG_AGAIN: 0.6, Source.ROTATION: 0.5}  # what leaving out costs
+_OUT = {
+    LineSource.LOG: 1.0,
+    LineSource.DAY_LOG_AGAIN: 0.6,
+    LineSource.ROTATION: 0.5,
+}  # what leaving out costs
 _ADD = 0.8
-_NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION})
+_NET = frozenset({LineSource.DAY_LOG_AGAIN, LineSource.ROTATION})
 _NEW = -1000  # lines that are added count down from here until they are lined up
 _LINES_AFTER = 40  # lines still to come whose artists and titles are not to come twice
 _LEFT_OUT_KINDS = frozenset({Kind.SONG, Kind.FILLER})
@@ -170,7 +174,7 @@ def _is_time_for(state: AirState, firing: Firing) -> bool:
     if state.playing is None or not state.unattended or state.stopped:
         return False
     if state.landing.at_us != firing.at_us:
-        state.landing = Landing(firing.at_us)
+        state.landing = LandingTries(firing.at_us)
     left_s = (firing.at_us - now_us(state)) / US
     return not state.landing.tries or left_s <= AHEAD_S / 2**state.landing.tries
 
@@ -368,7 +372,7 @@ def _begin(line: Line, item: Item, state: AirState) -> int:
 
 
 def _line(item: Item, at: int) -> Line:
-    return Line(_NEW - at, item.cart, Origin(Source.ROTATION))
+    return Line(_NEW - at, item.cart, Origin(LineSource.ROTATION))
 
 
 def _carry_out(

@@ -20,7 +20,7 @@ from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.playout.log_loading import now_us
 from nightly_spindle.core.playout.step_sources import from_category
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, Line, Origin, Outcome, Source
+from nightly_spindle.core.programme.running_order import AirState, Line, LineSource, Origin, Outcome
 from nightly_spindle.core.programme.sequencer_actions import Action, BreakFilled, Dropped
 from nightly_spindle.core.segues.joins import span
 from nightly_spindle.core.segues.segue_rules import JoinEdit
@@ -343,7 +343,7 @@ def _edge(here: _Break, cart: int, how: str) -> list[Line]:
     if not cart or here.programme.playable(cart) is None:
         return []
     why = f"It {how} the break “{here.pattern.name}”."
-    origin = Origin(Source.BREAK, here.pattern.name, why=why)
+    origin = Origin(LineSource.BREAK, here.pattern.name, why=why)
     return [Line(here.state.take_id(), cart, origin)]
 
 
@@ -354,13 +354,13 @@ def _instead(here: _Break) -> list[Line]:
         return []
     picked = from_category(here.programme, here.state, options.empty, 1)
     why = f"No spot is due in the break “{here.pattern.name}”."
-    origin = Origin(Source.BREAK, here.pattern.name, why=why)
+    origin = Origin(LineSource.BREAK, here.pattern.name, why=why)
     return [Line(here.state.take_id(), cart, origin) for cart, _ in picked]
 
 
 def _line_of(programme: Programme, state: AirState, spot: Booked, cart: int, why: str) -> Line:
     name = programme.spots.campaigns[spot.campaign].name
-    origin = Origin(Source.CAMPAIGN, name, why=why)
+    origin = Origin(LineSource.CAMPAIGN, name, why=why)
     return Line(state.take_id(), cart, origin, spot=spot)
 
 

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme.programme import Programme
 
 
-class Fits(StrEnum):
+class LengthFate(StrEnum):
     """What becomes of a line when the event's length is over."""
 
     WHOLE = "airs"
@@ -42,7 +42,7 @@ class Held:
     title: str
     start_s: float
     length_s: float
-    fits: Fits
+    fits: LengthFate
     lost_s: float = 0.0
 
 
@@ -65,8 +65,8 @@ class Holds:
             return f"Runs {about}{length(self.runs_s)}." if self.runs_s else ""
         if self.room_s >= 0:
             return f"Runs {about}{length(self.runs_s)}; {length(self.room_s)} of its time is left."
-        lost = sum(line.fits is Fits.NOT for line in self.lines)
-        cut = next((line for line in self.lines if line.fits is Fits.CUT), None)
+        lost = sum(line.fits is LengthFate.NOT for line in self.lines)
+        cut = next((line for line in self.lines if line.fits is LengthFate.CUT), None)
         said = f"Runs {about}{length(self.runs_s)}, {length(-self.room_s)} too long"
         if cut is not None:
             said += f": “{cut.title}” is cut short by {length(cut.lost_s)}"
@@ -91,11 +91,11 @@ def holds(programme: Programme, event: TimedEvent) -> Holds:
     lines = []
     ends = [*running.starts_s[1:], running.next_s] if items else []
     for item, start, end in zip(items, running.starts_s, ends, strict=True):
-        fits, lost = Fits.WHOLE, 0.0
+        fits, lost = LengthFate.WHOLE, 0.0
         if limit and start >= limit:
-            fits = Fits.NOT
+            fits = LengthFate.NOT
         elif limit and end > limit:
-            fits, lost = Fits.CUT, end - limit
+            fits, lost = LengthFate.CUT, end - limit
         lines.append(Held(item.title, start, end - start, fits, lost))
     room = limit - running.next_s if limit and items else None
     return Holds(tuple(lines), running.next_s, room, about)

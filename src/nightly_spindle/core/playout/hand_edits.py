@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.playout.log_loading import now_us
-from nightly_spindle.core.programme.running_order import Line, Origin, Source
+from nightly_spindle.core.programme.running_order import Line, LineSource, Origin
 from nightly_spindle.core.traffic.spot_state import LinedUp
 
 if TYPE_CHECKING:
@@ -37,7 +37,7 @@ class Edits:
         self, before: int, cart: int, origin: Origin | None = None, line_id: int | None = None
     ) -> Line:
         """Put an item before a line, under a number of its own unless one is given."""
-        origin = origin or Origin(Source.HAND, why="Put in by hand.")
+        origin = origin or Origin(LineSource.HAND, why="Put in by hand.")
         number = self.state.take_id() if line_id is None else line_id
         return self.bring_back(before, Line(number, cart, origin))
 

@@ -23,16 +23,16 @@ from nightly_spindle.core.calendar.local_days import day_of, local_day
 from nightly_spindle.core.calendar.log_periods import Period, Slot, hours_from
 from nightly_spindle.core.events.steps import LoadLog, Placement
 from nightly_spindle.core.library.items import Kind
-from nightly_spindle.core.logs.log_matching import ITEM_LINES, Match, Status
+from nightly_spindle.core.logs.log_matching import ITEM_LINES, Match, MatchStatus
 from nightly_spindle.core.logs.log_meanings import tag_of
 from nightly_spindle.core.programme.running_order import (
     NET,
     Awaited,
     Line,
+    LineSource,
     Loaded,
     Origin,
     Outcome,
-    Source,
 )
 from nightly_spindle.core.programme.sequencer_actions import Action, Dropped, LogLoaded
 from nightly_spindle.core.segues.list_length import running_time
@@ -154,7 +154,7 @@ def _make_room(
     stay: list[Line] = []
     for line in state.upcoming[load.kept :]:
         source, own = line.origin.source, line.origin.drop == load.owner
-        if source is Source.LOG and own and load.placement is not Placement.END:
+        if source is LineSource.LOG and own and load.placement is not Placement.END:
             keep, into = options.long is Long.RUN, waiting
         else:
             keep, into = source not in NET and not clears, stay
@@ -174,13 +174,13 @@ def lines_from(
     reading: LogReading,
     why: str,
     actions: list[Action],
-    source: Source = Source.LOG,
+    source: LineSource = LineSource.LOG,
 ) -> list[Line]:
     """Return the reading's lines that can air; those that were not found leave a trace each."""
     lines = []
     drop = programme.drop(reading.drop)
     for match in reading.matches:
-        if match.status is Status.BREAK:
+        if match.status is MatchStatus.BREAK:
             lines += _break_line(programme, state, reading, match, why)
         if match.status not in ITEM_LINES:
             continue
@@ -189,7 +189,7 @@ def lines_from(
         tag = tag_of(match.line, drop.meanings) if drop is not None else ""
         spot = spot_of(programme, match.cart, now_us(state))
         line = Line(state.take_id(), match.cart or 0, origin, tag=tag, spot=spot)
-        if match.status is Status.MATCHED and programme.item(line.cart) is not None:
+        if match.status is MatchStatus.MATCHED and programme.item(line.cart) is not None:
             lines.append(line)
         else:
             name = match.line.name or match.line.raw
@@ -220,7 +220,7 @@ def _break_line(
     pattern = named or programme.spots.for_log_line(f"{line.raw} {line.comment}")
     if pattern is None:
         return []
-    origin = Origin(Source.LOG, reading.file, line.number, f"{why} {match.how}.", reading.drop)
+    origin = Origin(LineSource.LOG, reading.file, line.number, f"{why} {match.how}.", reading.drop)
     opens = BreakRef(pattern.id, 0, int(match.value))
     return [Line(state.take_id(), pattern.cart, origin, opens=opens)]
 
@@ -378,7 +378,7 @@ def _nearer(programme: Programme, state: AirState, drop: LogDrop) -> int:
     hourly = {d.id for d in programme.drops.values() if d.options.period is Period.HOUR}
     count = 0
     for line in state.upcoming:
-        if line.origin.source is not Source.LOG or line.origin.drop not in hourly:
+        if line.origin.source is not LineSource.LOG or line.origin.drop not in hourly:
             break
         count += 1
     return count
@@ -411,7 +411,7 @@ def follow_change(
     own = [
         at
         for at, line in enumerate(state.upcoming)
-        if line.origin.drop == loaded.drop and line.origin.source is Source.LOG
+        if line.origin.drop == loaded.drop and line.origin.source is LineSource.LOG
     ]
     last = max((state.upcoming[at].origin.line for at in own), default=0)
     added = [m for m in reading.matches if m.line.number > last]

@@ -14,7 +14,7 @@ from nightly_spindle.core.playout.break_fill import fill_break
 from nightly_spindle.core.playout.event_firing import order_firing
 from nightly_spindle.core.playout.hand_edits import Edits
 from nightly_spindle.core.playout.log_loading import load_early, top_up
-from nightly_spindle.core.playout.overlay_playout import REACH_S, Coming, Due, overlay_on_segue
+from nightly_spindle.core.playout.overlay_playout import REACH_S, Due, NextJoin, overlay_on_segue
 from nightly_spindle.core.playout.safety_net import line_up
 from nightly_spindle.core.programme.running_order import NET, AirState, Line, Play
 from nightly_spindle.core.segues.joins import MOST_GAP_S, Join, plan_join, soonest_pass, span
@@ -124,7 +124,7 @@ class Onward(Edits):
             return None
         line, item = self._next_line(actions)
         begin = max(span(item, self.state.rate).cue_in, line.begin)
-        coming = Coming(line, item, passes, begin)
+        coming = NextJoin(line, item, passes, begin)
         return overlay_on_segue(self.programme, self.state, coming, cut)
 
     def _join(self, actions: list[Action]) -> Join:

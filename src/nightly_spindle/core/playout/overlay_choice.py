@@ -6,21 +6,21 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.core.base.timebase import to_frames, us_from_frames
 from nightly_spindle.core.library.items import Item, Kind
-from nightly_spindle.core.overlays.overlay_pools import Fits, Pool, PoolOptions, Use
+from nightly_spindle.core.overlays.overlay_pools import Pool, PoolOptions, PoolUse, VoiceoverFit
 from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn
-from nightly_spindle.core.playout.overlay_position import Spot, Window
+from nightly_spindle.core.playout.overlay_position import OverlayPosition, OverlayWindow
 from nightly_spindle.core.segues.ducking import voice_over_bed
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator
 
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState, Where
+    from nightly_spindle.core.programme.running_order import AirState, OverlayPlace
     from nightly_spindle.core.segues.ducking import Ducking
     from nightly_spindle.core.station.settings import StationSettings
 
     # says where something so long (frames) lies by a pool's options, None where it does not fit
-    Placer = Callable[[int, PoolOptions], Spot | None]
+    Placer = Callable[[int, PoolOptions], OverlayPosition | None]
 
 _PLAIN = PoolOptions()
 
@@ -29,13 +29,13 @@ class Chosen(NamedTuple):
     """An overlay that is taken, where it lies, and why."""
 
     item: Item
-    spot: Spot
+    spot: OverlayPosition
     pool: Pool | None
     origin: str
     why: str
 
 
-class Draft(NamedTuple):
+class OverlayDraft(NamedTuple):
     """An overlay that has no number yet: the fields of `running_order.Overlay` after its own."""
 
     item: Item
@@ -43,7 +43,7 @@ class Draft(NamedTuple):
     begin: int
     end: int
     line_id: int
-    where: Where
+    where: OverlayPlace
     over: str
     origin: str
     why: str
@@ -76,11 +76,11 @@ class Ground(NamedTuple):
         gap = to_frames(self.programme.settings.overlay.gap_s, self.rate)
         return max(self.state.changed_at, self.state.overlaid_until + gap)
 
-    def within(self, window: Window) -> Window:
+    def within(self, window: OverlayWindow) -> OverlayWindow:
         """Return a window that ends where something cuts in."""
         if self.cut is None or self.cut >= window.high:
             return window
-        return Window(window.low, self.cut, "something cuts in then")
+        return OverlayWindow(window.low, self.cut, "something cuts in then")
 
     def us(self, frame: int) -> int:
         """Return the wall clock's instant (µs) of a frame."""
@@ -92,7 +92,7 @@ def is_open(ground: Ground, pool: Pool, frame: int) -> bool:
     return pool.open_at(ground.us(frame), ground.programme.settings.tz)
 
 
-def asked(ground: Ground, use: Use, frame: int) -> Iterator[Pool]:
+def asked(ground: Ground, use: PoolUse, frame: int) -> Iterator[Pool]:
     """Give the pools that are open at a frame, up to one that is alone while it is open."""
     for pool in ground.programme.pools_for(use):
         if is_open(ground, pool, frame):
@@ -136,8 +136,8 @@ def from_pool(
     settings = ground.programme.settings
     turn = ground.state.pools.get(str(pool.id), FRESH)
     origin = f"pool “{pool.name}”"
-    longest = pool.options.fits is Fits.LONGEST and pool.use is Use.VOICEOVERS
-    best: tuple[int, int, Item, Spot] | None = None  # length, rank
+    longest = pool.options.fits is VoiceoverFit.LONGEST and pool.use is PoolUse.VOICEOVERS
+    best: tuple[int, int, Item, OverlayPosition] | None = None  # length, rank
     for rank, cart in enumerate(in_turn(pool, turn, settings.seed)):
         item = ground.programme.playable(cart)
         if item is None:
@@ -177,7 +177,7 @@ def ducking_of(settings: StationSettings, item: Item) -> Ducking:
     return settings.duck_voiceover if item.kind is Kind.VOICEOVER else settings.duck_sweeper
 
 
-def decided(ground: Ground, overlay: Draft) -> int:
+def decided(ground: Ground, overlay: OverlayDraft) -> int:
     """Return the frame at which the programme begins to go down for an overlay."""
     ahead = to_frames(ducking_of(ground.programme.settings, overlay.item).ahead_s, ground.rate)
     return max(ground.state.frame, overlay.start - ahead)
@@ -188,18 +188,18 @@ def made(
     chosen: Chosen,
     beds: Iterable[Item],
     line_id: int,
-    where: Where,
+    where: OverlayPlace,
     over: str,
     *,
     by_hand: bool = False,
-) -> Draft:
+) -> OverlayDraft:
     """Return what was chosen as an overlay over `beds`."""
     settings, item = ground.programme.settings, chosen.item
     ducking = ducking_of(settings, item)
     louder = voice_over_bed(item, beds, ducking, settings.levels, settings.kind_levels)
     told = "" if louder is None else f" {louder:.0f} LU over the lowered programme."
     start, (begin, frames) = chosen.spot.at, ground.programme.sounding(item)
-    return Draft(
+    return OverlayDraft(
         item, start, begin, start + frames, line_id, where, over,
         chosen.origin, f"{chosen.why} {chosen.spot.why}{told}",
         chosen.pool.id if chosen.pool else 0, by_hand, louder,

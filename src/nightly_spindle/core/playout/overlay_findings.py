@@ -9,11 +9,11 @@ from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import clock, to_frames, us_from_frames
 from nightly_spindle.core.base.wording import counted, listed, span_text
 from nightly_spindle.core.library.items import Kind
-from nightly_spindle.core.overlays.overlay_pools import Use
+from nightly_spindle.core.overlays.overlay_pools import PoolUse
 from nightly_spindle.core.playout.overlay_choice import ducking_of
 from nightly_spindle.core.playout.overlay_playout import serves_song
 from nightly_spindle.core.playout.overlay_position import intro_end, talk_until
-from nightly_spindle.core.programme.running_order import Where
+from nightly_spindle.core.programme.running_order import OverlayPlace
 from nightly_spindle.core.segues.effective_markers import cues_of
 from nightly_spindle.core.segues.joins import span
 
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.overlays.overlay_pools import Pool
-    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Rehearsal, Row
+    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Rehearsal, RehearsalRow
     from nightly_spindle.core.programme.programme import Programme
     from nightly_spindle.core.programme.running_order import AirState
 
@@ -92,14 +92,16 @@ def pool_findings(programme: Programme, pool: Pool, at: int) -> list[Finding]:
         mend = "Bring it in again, or take it out of the pool."
     found = [Finding(code, severity, at, text, mend)] if code else []
     by_clocks = pool.name.casefold() in programme.formats.link_pools
-    if pool.use is Use.LINKS and not pool.events() and not by_clocks:
+    if pool.use is PoolUse.LINKS and not pool.events() and not by_clocks:
         text = f"The pool of links “{pool.name}” does not say when: none of it airs."
         mend = "Say after how many songs or minutes, or at which edge of the hour."
         found.append(Finding("pool-never", Severity.NOTE, at, text, mend))
     return found
 
 
-def too_short(programme: Programme, rows: Sequence[Row], pool: Pool, rate: int) -> list[str]:
+def too_short(
+    programme: Programme, rows: Sequence[RehearsalRow], pool: Pool, rate: int
+) -> list[str]:
     """Return the titles of songs whose intros are too short for every voiceover of a pool."""
     playable = [
         item
@@ -127,7 +129,7 @@ def _short_intros(
     programme: Programme, state: AirState, night: Rehearsal, begin: int
 ) -> list[Finding]:
     found = []
-    for pool in programme.pools_for(Use.VOICEOVERS):
+    for pool in programme.pools_for(PoolUse.VOICEOVERS):
         if not pool.options.enabled:
             continue
         open_rows = [
@@ -151,15 +153,15 @@ def _short_intros(
     return found
 
 
-def _meet(row: Row, one: OverlayRow) -> bool:
+def _meet(row: RehearsalRow, one: OverlayRow) -> bool:
     return one.start < row.end and row.start < one.end
 
 
 def _over_vocal(
-    programme: Programme, state: AirState, one: OverlayRow, under: Sequence[Row]
+    programme: Programme, state: AirState, one: OverlayRow, under: Sequence[RehearsalRow]
 ) -> list[Finding]:
     """Say where an overlay that was placed by hand lies over a vocal."""
-    if one.overlay.where is Where.POINT or not one.overlay.by_hand:
+    if one.overlay.where is OverlayPlace.POINT or not one.overlay.by_hand:
         return []  # what the rules placed keeps clear by itself
     rate, rules = state.rate, programme.settings.overlay
     found = []

@@ -15,12 +15,12 @@ from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import length, to_frames, us_from_frames
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.library.loudness_gain import gain_db
-from nightly_spindle.core.overlays.overlay_pools import Pool, PoolOptions, Use
+from nightly_spindle.core.overlays.overlay_pools import Pool, PoolOptions, PoolUse
 from nightly_spindle.core.overlays.overlay_turns import FRESH, taken
 from nightly_spindle.core.playout.overlay_choice import (
     Chosen,
-    Draft,
     Ground,
+    OverlayDraft,
     asked,
     decided,
     ducking_of,
@@ -31,8 +31,8 @@ from nightly_spindle.core.playout.overlay_choice import (
     single,
 )
 from nightly_spindle.core.playout.overlay_position import (
-    Spot,
-    Window,
+    OverlayPosition,
+    OverlayWindow,
     intro_window,
     place_sweeper,
     place_voiceover,
@@ -42,9 +42,9 @@ from nightly_spindle.core.programme.running_order import (
     Line,
     Outcome,
     Overlay,
+    OverlayPlace,
     OverlayWish,
     Play,
-    Where,
     Wish,
 )
 from nightly_spindle.core.programme.sequencer_actions import (
@@ -70,7 +70,7 @@ _SEGUE = "segue"
 _INTRO = "intro"
 
 
-class Coming(NamedTuple):
+class NextJoin(NamedTuple):
     """The join that the item on air will leave by: the next line starts at frame `starts`."""
 
     line: Line
@@ -84,7 +84,7 @@ class Due(NamedTuple):
 
     at: int
     key: str
-    overlay: Draft
+    overlay: OverlayDraft
 
 
 def overlay_on_item(programme: Programme, state: AirState, cut: int | None = None) -> Due | None:
@@ -102,7 +102,7 @@ def overlay_on_item(programme: Programme, state: AirState, cut: int | None = Non
 
 
 def overlay_on_segue(
-    programme: Programme, state: AirState, coming: Coming, cut: int | None = None
+    programme: Programme, state: AirState, coming: NextJoin, cut: int | None = None
 ) -> Due | None:
     """Return the overlay on the join that the item on air will leave by."""
     playing = state.playing
@@ -122,7 +122,7 @@ def soonest_on_join(starts: int, state: AirState) -> int | None:
     return starts - to_frames(REACH_S + _MOST_AHEAD_S, state.rate)
 
 
-def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:
+def _on_segue(ground: Ground, playing: Play, coming: NextJoin) -> Due | None:
     state, rate = ground.state, ground.rate
     if any(key.startswith(_SEGUE) for key in state.laid):
         return None
@@ -130,7 +130,7 @@ def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:
     wish = coming.line.overlay
     if wish is not None and wish.at_s is not None:
         at = starts + to_frames(wish.at_s, rate)
-        window = Window(at, at + (1 << 40))
+        window = OverlayWindow(at, at + (1 << 40))
     else:
         # before `REACH_S` the next line may not be known yet, so nothing may depend on it there
         free = max(ground.free, starts - to_frames(REACH_S, rate))
@@ -138,10 +138,10 @@ def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:
             segue_window(playing, coming.item, coming.begin, starts, free, rate, rules)
         )
 
-    def place(frames: int, options: PoolOptions) -> Spot | None:
+    def place(frames: int, options: PoolOptions) -> OverlayPosition | None:
         if wish is not None and wish.at_s is not None:
             where = f"{abs(wish.at_s):.1f} s {'before' if wish.at_s < 0 else 'after'}"
-            return Spot(window.low, f"Set by hand, {where} the start.")
+            return OverlayPosition(window.low, f"Set by hand, {where} the start.")
         return place_sweeper(window, frames, starts, options, rate)
 
     chosen = _over_segue(ground, playing, coming, place)
@@ -150,12 +150,12 @@ def _on_segue(ground: Ground, playing: Play, coming: Coming) -> Due | None:
     over = f"“{playing.item.title}” into “{coming.item.title}”"
     beds = (playing.item, coming.item)
     by_hand = wish is not None and wish.at_s is not None
-    overlay = made(ground, chosen, beds, coming.line.id, Where.SEGUE, over, by_hand=by_hand)
+    overlay = made(ground, chosen, beds, coming.line.id, OverlayPlace.SEGUE, over, by_hand=by_hand)
     at = min(decided(ground, overlay), max(state.frame, starts))
     return Due(at, f"{_SEGUE}:{overlay.pool}", overlay)
 
 
-def _over_segue(ground: Ground, playing: Play, coming: Coming, place: Placer) -> Chosen | None:
+def _over_segue(ground: Ground, playing: Play, coming: NextJoin, place: Placer) -> Chosen | None:
     wish, own = coming.line.overlay, coming.item.shaping.own_sweeper
     if wish is not None and wish.wish is not Wish.POOL:
         return _as_wished(ground, wish, place)
@@ -165,7 +165,7 @@ def _over_segue(ground: Ground, playing: Play, coming: Coming, place: Placer) ->
             return chosen
     if wish is not None:
         return _of_line_pool(ground, wish, coming, place)
-    for pool in asked(ground, Use.SWEEPERS, coming.starts):
+    for pool in asked(ground, PoolUse.SWEEPERS, coming.starts):
         if pool.pairs_with(playing.item, coming.item) and is_due(ground, pool, coming.starts, 1):
             chosen = from_pool(ground, pool, place)
             if chosen is not None:
@@ -186,9 +186,9 @@ def _is_for_intro(ground: Ground, wish: OverlayWish) -> bool:
 
 
 def _of_line_pool(
-    ground: Ground, wish: OverlayWish, coming: Coming, place: Placer
+    ground: Ground, wish: OverlayWish, coming: NextJoin, place: Placer
 ) -> Chosen | None:
-    for pool in ground.programme.pools_for(Use.SWEEPERS):
+    for pool in ground.programme.pools_for(PoolUse.SWEEPERS):
         if pool.id == wish.pool or (not wish.pool and is_open(ground, pool, coming.starts)):
             return from_pool(ground, pool, place, "By hand: the next of its pool.")
     return None
@@ -203,14 +203,14 @@ def _on_intro(ground: Ground, playing: Play) -> Due | None:
     if window.high <= window.low:
         return None
 
-    def place(frames: int, options: PoolOptions) -> Spot | None:
+    def place(frames: int, options: PoolOptions) -> OverlayPosition | None:
         return place_voiceover(window, frames, playing.start, options, ground.rate)
 
     chosen = _over_intro(ground, playing, place)
     if chosen is None:
         return None
     over = f"the intro of “{playing.item.title}”"
-    overlay = made(ground, chosen, (playing.item,), playing.line.id, Where.INTRO, over)
+    overlay = made(ground, chosen, (playing.item,), playing.line.id, OverlayPlace.INTRO, over)
     return Due(decided(ground, overlay), _INTRO, overlay)
 
 
@@ -222,7 +222,7 @@ def _over_intro(ground: Ground, playing: Play, place: Placer) -> Chosen | None:
         return single(ground, wish.cart, place, "by hand", "Chosen by hand for this line.")
     if playing.item.kind is not Kind.SONG:
         return None
-    for pool in asked(ground, Use.VOICEOVERS, playing.start):
+    for pool in asked(ground, PoolUse.VOICEOVERS, playing.start):
         if serves_song(ground.programme, pool, playing) and is_due(ground, pool, playing.start, 0):
             chosen = from_pool(ground, pool, place)
             if chosen is not None:
@@ -254,20 +254,24 @@ def _on_point(ground: Ground, playing: Play) -> Due | None:
         low = max(at, ground.free)
         if key in state.laid or low > at + to_frames(_LATE_S, rate):
             continue
-        window = ground.within(Window(low, end, "the item ends"))
+        window = ground.within(OverlayWindow(low, end, "the item ends"))
 
         def place(
-            frames: int, options: PoolOptions, window: Window = window, at_s: float = at_s
-        ) -> Spot | None:
+            frames: int, options: PoolOptions, window: OverlayWindow = window, at_s: float = at_s
+        ) -> OverlayPosition | None:
             del options
             fits = window.holds(frames)
-            return Spot(window.low, f"At the sweeper point {length(at_s)}.") if fits else None
+            return (
+                OverlayPosition(window.low, f"At the sweeper point {length(at_s)}.")
+                if fits
+                else None
+            )
 
         chosen = _for_point(ground, playing, place, at)
         if chosen is None:
             continue
         over = f"“{playing.item.title}” at {length(at_s)}"
-        overlay = made(ground, chosen, (playing.item,), playing.line.id, Where.POINT, over)
+        overlay = made(ground, chosen, (playing.item,), playing.line.id, OverlayPlace.POINT, over)
         return Due(decided(ground, overlay), key, overlay)
     return None
 
@@ -280,7 +284,7 @@ def _for_point(ground: Ground, playing: Play, place: Placer, at: int) -> Chosen 
         chosen = single(ground, own, place, "the song's own", "The song's own sweeper.")
         if chosen is not None:
             return chosen
-    for pool in asked(ground, Use.SWEEPERS, at):
+    for pool in asked(ground, PoolUse.SWEEPERS, at):
         if pool.options.points:
             chosen = from_pool(ground, pool, place)
             if chosen is not None:
@@ -374,7 +378,7 @@ def count_segue(
     """Count a segue for the pools of sweepers that might have lain on it."""
     used = {key for key in state.laid if key.startswith(_SEGUE)}
     us = us_from_frames(state.frame, state.rate) + state.offset_us
-    for pool in programme.pools_for(Use.SWEEPERS):
+    for pool in programme.pools_for(PoolUse.SWEEPERS):
         if f"{_SEGUE}:{pool.id}" in used or not pool.pairs_with(out, into):
             continue
         if pool.open_at(us, programme.settings.tz):
@@ -399,6 +403,6 @@ def count_song(programme: Programme, state: AirState, play: Play) -> None:
     if play.item.kind is not Kind.SONG or play.joined:
         return
     us = us_from_frames(state.frame, state.rate) + state.offset_us
-    for pool in programme.pools_for(Use.VOICEOVERS):
+    for pool in programme.pools_for(PoolUse.VOICEOVERS):
         if serves_song(programme, pool, play) and pool.open_at(us, programme.settings.tz):
             state.passed[str(pool.id)] = state.passed.get(str(pool.id), 0) + 1

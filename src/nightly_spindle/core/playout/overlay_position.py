@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.station.settings import OverlayRules
 
 
-class Window(NamedTuple):
+class OverlayWindow(NamedTuple):
     """From frame `low` up to `high` an overlay may sound; `why` says what ends it."""
 
     low: int
@@ -34,7 +34,7 @@ class Window(NamedTuple):
         return self.low + frames <= self.high
 
 
-class Spot(NamedTuple):
+class OverlayPosition(NamedTuple):
     """Where an overlay begins (frame), and why there."""
 
     at: int
@@ -71,7 +71,7 @@ def talk_until(item: Item, begin: int, rate: int, rules: OverlayRules) -> Talk:
 
 def segue_window(
     out: Play, into: Item, into_begin: int, starts: int, free: int, rate: int, rules: OverlayRules
-) -> Window:
+) -> OverlayWindow:
     """Return where a sweeper may sound on the segue that lets `into` start at frame `starts`.
 
     Not before frame `free`, not over the outgoing item's last word where that is marked, not
@@ -84,13 +84,13 @@ def segue_window(
     if vocal is not None:
         low = max(low, out.start + to_frames(vocal, rate) - out.begin)
     talk = talk_until(into, into_begin, rate, rules)
-    return Window(low, starts + talk.until - into_begin, talk.why)
+    return OverlayWindow(low, starts + talk.until - into_begin, talk.why)
 
 
-def intro_window(play: Play, free: int, rate: int, rules: OverlayRules) -> Window:
+def intro_window(play: Play, free: int, rate: int, rules: OverlayRules) -> OverlayWindow:
     """Return where a voiceover may sound over the start of the item on air."""
     talk = talk_until(play.item, play.begin, rate, rules)
-    return Window(max(free, play.start), play.start + talk.until - play.begin, talk.why)
+    return OverlayWindow(max(free, play.start), play.start + talk.until - play.begin, talk.why)
 
 
 def trial_s(overlay: Item, into: Item, rate: int, rules: OverlayRules) -> float:
@@ -107,8 +107,8 @@ def trial_s(overlay: Item, into: Item, rate: int, rules: OverlayRules) -> float:
 
 
 def place_sweeper(
-    window: Window, frames: int, starts: int, options: PoolOptions, rate: int
-) -> Spot | None:
+    window: OverlayWindow, frames: int, starts: int, options: PoolOptions, rate: int
+) -> OverlayPosition | None:
     """Return where a sweeper of that length lies on a segue, None when it does not fit."""
     if not window.holds(frames):
         return None
@@ -123,22 +123,22 @@ def place_sweeper(
         lies += f", {abs(options.offset_s):g} s {'later' if offset > 0 else 'sooner'}"
     moved = (at - wanted) / rate
     if moved < -0.005:
-        return Spot(at, f"{lies}; {-moved:.1f} s sooner, because {window.why}.")
+        return OverlayPosition(at, f"{lies}; {-moved:.1f} s sooner, because {window.why}.")
     if moved > 0.005:
-        return Spot(at, f"{lies}; {moved:.1f} s later, where it is free.")
-    return Spot(at, f"{lies}.")
+        return OverlayPosition(at, f"{lies}; {moved:.1f} s later, where it is free.")
+    return OverlayPosition(at, f"{lies}.")
 
 
 def place_voiceover(
-    window: Window, frames: int, begun: int, options: PoolOptions, rate: int
-) -> Spot | None:
+    window: OverlayWindow, frames: int, begun: int, options: PoolOptions, rate: int
+) -> OverlayPosition | None:
     """Return where a voiceover of that length lies over an intro that began at frame `begun`."""
     if not window.holds(frames):
         return None
     if options.at_post:
-        return Spot(window.high - frames, f"Ends at the post: {window.why}.")
+        return OverlayPosition(window.high - frames, f"Ends at the post: {window.why}.")
     wanted = begun + to_frames(options.after_s, rate)
     at = min(max(wanted, window.low), window.high - frames)
     why = f"Starts {(at - begun) / rate:.1f} s after the song"
     moved = f", not {options.after_s:g} s, so that it ends before the vocal" if at < wanted else ""
-    return Spot(at, f"{why}{moved}.")
+    return OverlayPosition(at, f"{why}{moved}.")

@@ -11,7 +11,7 @@ from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.playout.air_holds import IS_OVER
 from nightly_spindle.core.playout.overlay_findings import overlay_findings
-from nightly_spindle.core.playout.rehearsal_rows import Landing, OverlayRow, Rehearsal, Row
+from nightly_spindle.core.playout.rehearsal_rows import Landing, OverlayRow, Rehearsal, RehearsalRow
 from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.programme.sequencer_actions import (
     Action,
@@ -40,7 +40,7 @@ class Recorder:
     """Turns actions into rows; the rehearsal, the render and the tests share it."""
 
     def __init__(self) -> None:
-        self.rows: list[Row] = []
+        self.rows: list[RehearsalRow] = []
         self.findings: list[Finding] = []
         self.fired: list[Fired] = []
         self.overlays: list[OverlayRow] = []
@@ -56,7 +56,7 @@ class Recorder:
                 end = play.start + action.end - play.begin
                 note = "joined in progress" if play.joined else ""
                 self.rows.append(
-                    Row(
+                    RehearsalRow(
                         play.start,
                         end,
                         play.line,
@@ -75,7 +75,7 @@ class Recorder:
                     self.rows[at] = replace(row, end=action.end, outcome=action.outcome, note=note)
             elif isinstance(action, Dropped):
                 self.rows.append(
-                    Row(
+                    RehearsalRow(
                         action.at,
                         action.at,
                         action.line,
@@ -247,7 +247,7 @@ def _behind(
 
 def _not_aired(night: Rehearsal) -> list[Finding]:
     """Say what of an event does not air because its length is over."""
-    over: dict[str, list[Row]] = {}
+    over: dict[str, list[RehearsalRow]] = {}
     for row in night.rows:
         if row.play is None and row.outcome is Outcome.REPLACED and IS_OVER in row.note:
             over.setdefault(row.note, []).append(row)

@@ -10,7 +10,7 @@ from nightly_spindle.core.segues.joins import Join
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class RehearsalRow:
     """One line of what will air or did: frames, and what became of it.
 
     `play` is None for lines that never sound; `title` stands for those.
@@ -53,11 +53,11 @@ class Landing:
 class Rehearsal:
     """What a stretch of time will hold."""
 
-    rows: list[Row] = field(default_factory=list)
+    rows: list[RehearsalRow] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
     landings: list[Landing] = field(default_factory=list)
     overlays: list[OverlayRow] = field(default_factory=list)
 
-    def sounding(self) -> list[Row]:
+    def sounding(self) -> list[RehearsalRow]:
         """The rows that are heard, in order."""
         return [row for row in self.rows if row.play is not None]

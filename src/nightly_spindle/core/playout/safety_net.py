@@ -3,7 +3,7 @@
 The rungs, in order: what is left of the running order (then nothing is needed here),
 the log of this day or hour again, a rotation through all songs, the built-in station tone.
 The drop of the log that was loaded last can say otherwise: it starts again whatever the hour,
-or rotation follows at once (`Short`).
+or rotation follows at once (`WhenShort`).
 """
 
 from __future__ import annotations
@@ -16,8 +16,8 @@ from nightly_spindle.core.events.steps import LoadLog
 from nightly_spindle.core.library.items import TONE_CART
 from nightly_spindle.core.logs.log_meanings import tag_of
 from nightly_spindle.core.programme.rotation import next_song
-from nightly_spindle.core.programme.running_order import Line, Origin, Source
-from nightly_spindle.core.station.log_sources import Loads, Short
+from nightly_spindle.core.programme.running_order import Line, LineSource, Origin
+from nightly_spindle.core.station.log_sources import Loads, WhenShort
 
 if TYPE_CHECKING:
     from nightly_spindle.core.calendar.log_periods import Slot
@@ -64,7 +64,7 @@ def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
     if last is not None and drop is not None and us < last.end_us:
         if _meant(programme, state, us):
             return []
-        if drop.options.short is Short.AGAIN:
+        if drop.options.short is WhenShort.AGAIN:
             lines = _again(programme, state, drop, programme.slot(drop, last.start_us))
             if lines:
                 return lines
@@ -77,7 +77,7 @@ def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
     loaded |= {d.id for d in programme.drops.values() if d.options.loads is Loads.LINES_LEFT}
     for number in sorted(loaded):
         drop = programme.drop(number)
-        if drop is None or drop.options.short is Short.ROTATION:
+        if drop is None or drop.options.short is WhenShort.ROTATION:
             continue
         slot = programme.slot(drop, us)
         if _about_to_load(programme, state, drop, slot, us):
@@ -117,7 +117,7 @@ def _meant(programme: Programme, state: AirState, us: int) -> bool:
         last is not None
         and drop is not None
         and us < last.end_us
-        and drop.options.short is Short.ROTATION
+        and drop.options.short is WhenShort.ROTATION
     )
 
 
@@ -130,7 +130,7 @@ def _again(programme: Programme, state: AirState, drop: LogDrop, slot: Slot) -> 
         if match.cart is None or programme.why_unplayable(match.cart):
             continue
         why = f"Nothing was lined up, so the log plays again. Found by {match.how}."
-        origin = Origin(Source.DAY_LOG_AGAIN, reading.file, match.line.number, why, drop.id)
+        origin = Origin(LineSource.DAY_LOG_AGAIN, reading.file, match.line.number, why, drop.id)
         tag = tag_of(match.line, drop.meanings)
         lines.append(Line(state.take_id(), match.cart, origin, tag=tag))
     return lines
@@ -139,15 +139,17 @@ def _again(programme: Programme, state: AirState, drop: LogDrop, slot: Slot) -> 
 def _from_rotation(programme: Programme, state: AirState, at: int) -> Line:
     item, why = next_song(programme, state, at)
     if item is None:
-        return Line(state.take_id(), TONE_CART, Origin(Source.TONE, why=f"Nothing else: {why}."))
-    return Line(state.take_id(), item.cart, Origin(Source.ROTATION, why=f"Chosen as {why}."))
+        return Line(
+            state.take_id(), TONE_CART, Origin(LineSource.TONE, why=f"Nothing else: {why}.")
+        )
+    return Line(state.take_id(), item.cart, Origin(LineSource.ROTATION, why=f"Chosen as {why}."))
 
 
 def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Finding:
     us = us_from_frames(at, state.rate) + state.offset_us
     when = clock(us, programme.settings.tz)
     source = line.origin.source
-    if source is Source.DAY_LOG_AGAIN:
+    if source is LineSource.DAY_LOG_AGAIN:
         return Finding(
             "net-day-log",
             Severity.WARNING,
@@ -156,7 +158,7 @@ def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Find
             "Send a longer log, or let the next one load earlier.",
             line.id,
         )
-    if source is Source.ROTATION and _meant(programme, state, us):
+    if source is LineSource.ROTATION and _meant(programme, state, us):
         return Finding(
             "log-through",
             Severity.NOTE,
@@ -165,7 +167,7 @@ def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Find
             "Nothing needs to be done.",
             line.id,
         )
-    if source is Source.ROTATION:
+    if source is LineSource.ROTATION:
         return Finding(
             "net-rotation",
             Severity.WARNING,

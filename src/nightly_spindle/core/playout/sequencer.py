@@ -36,7 +36,7 @@ from nightly_spindle.core.playout.overlay_playout import (
     started,
 )
 from nightly_spindle.core.playout.spot_heard import note_heard, whole_frames
-from nightly_spindle.core.programme.running_order import AirState, Heard, Line, Outcome, Play
+from nightly_spindle.core.programme.running_order import AirState, HeardPlay, Line, Outcome, Play
 from nightly_spindle.core.programme.sequencer_actions import (
     Action,
     Ended,
@@ -408,7 +408,7 @@ class Sequencer(Onward):
         state.again_yielded = True
         state.revision += 1
         if item.cart != TONE_CART:
-            state.history.append(Heard(item.cart, item.artist, item.title, state.frame))
+            state.history.append(HeardPlay(item.cart, item.artist, item.title, state.frame))
             del state.history[:-_HISTORY]
         top_up(self.programme, state, actions, self._expected_end)
         fade_in = join.fade_in if join else 0

@@ -26,16 +26,16 @@ from nightly_spindle.core.events.steps import (
 )
 from nightly_spindle.core.events.timed_events import Entry, Firing, TimedEvent
 from nightly_spindle.core.playout.log_loading import Load, is_loaded, load_log, now_us
-from nightly_spindle.core.playout.step_sources import Taken, take
+from nightly_spindle.core.playout.step_sources import StepYield, take
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.running_order import (
     AirState,
-    Block,
     Deadline,
+    EventHold,
     Line,
+    LineSource,
     Origin,
     Outcome,
-    Source,
 )
 from nightly_spindle.core.programme.sequencer_actions import Action, Dropped, Fired
 from nightly_spindle.core.traffic.spot_state import BreakRef
@@ -110,13 +110,13 @@ class _Lines:
     ids: list[int] = field(default_factory=list)
     may_cut: bool = True
 
-    def step(self, index: int, step: Step, taken: Taken | None, *, clears: bool) -> None:
+    def step(self, index: int, step: Step, taken: StepYield | None, *, clears: bool) -> None:
         """Carry out one step; `clears`: there is something to put in place of what goes."""
         state = self.here.state
         if isinstance(step, LoadLog):
             self._load(step)
         elif isinstance(step, PLAYS):
-            self._play(index, step, taken or Taken())
+            self._play(index, step, taken or StepYield())
         elif isinstance(step, Clear):
             if clears and not self._goes_back:
                 self._clear()
@@ -150,7 +150,7 @@ class _Lines:
         self._put_in(lines, step.placement)
         self.may_cut = self.may_cut and not waits
 
-    def _play(self, index: int, step: PlayStep, taken: Taken) -> None:
+    def _play(self, index: int, step: PlayStep, taken: StepYield) -> None:
         if not taken.picks:
             return
         here, event = self.here, self.firing.event
@@ -159,7 +159,7 @@ class _Lines:
         lines = []
         for cart, why in taken.picks:
             told = f"Put in by “{event.name}”, due at {due}. {why}"
-            origin = Origin(Source.EVENT, event.name, index + 1, told, event=event.id)
+            origin = Origin(LineSource.EVENT, event.name, index + 1, told, event=event.id)
             opens = None
             if isinstance(step, PlayBreak):
                 number = here.programme.spots.by_number[cart].id
@@ -218,7 +218,7 @@ def _hold_the_air(here: Round, firing: Firing, ids: list[int]) -> None:
     if not options.length_s or (event.line_steps and not ids):
         return
     until = firing.at_us + round(options.length_s * US)
-    here.state.block = Block(
+    here.state.block = EventHold(
         event.id, event.name, until, str(options.at_end), options.fade_s, tuple(ids)
     )
 

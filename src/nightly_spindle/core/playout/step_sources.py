@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class StepYield:
     """What a step gave: carts with why each, and what it could not give (empty: nothing)."""
 
     picks: tuple[tuple[int, str], ...] = ()
@@ -41,23 +41,23 @@ class Taken:
 
 def take(
     programme: Programme, state: AirState, event: TimedEvent, index: int, step: PlayStep
-) -> Taken:
+) -> StepYield:
     """Take what a step plays now, and remember what has had its turn."""
     if isinstance(step, PlayStream):
         cart = stream_cart(event.id, index)
         why_not = programme.why_unplayable(cart)
         return (
-            Taken(lacks=f"the stream “{step.name}”: {why_not}")
+            StepYield(lacks=f"the stream “{step.name}”: {why_not}")
             if why_not
-            else Taken(((cart, f"From {step.url}."),))
+            else StepYield(((cart, f"From {step.url}."),))
         )
     if isinstance(step, PlayPool):
         return _from_pool(programme, state, step)
     if isinstance(step, PlayBreak):
         pattern = programme.spots.named(step.name)
         if pattern is None:
-            return Taken(lacks=f"{_named(step)} is not there")
-        return Taken(((pattern.cart, "Filled when it comes next."),))
+            return StepYield(lacks=f"{_named(step)} is not there")
+        return StepYield(((pattern.cart, "Filled when it comes next."),))
     return _from_sources(programme, state, event, index, step)
 
 
@@ -67,21 +67,23 @@ def _from_sources(
     event: TimedEvent,
     index: int,
     step: PlayItem | PlayList | PlayFolder | PlayCategory,
-) -> Taken:
+) -> StepYield:
     known = programme.event_sources.carts(step)
     if not known:
         gone = known is None
-        return Taken(lacks=f"{_named(step)}{' is not there' if gone else ': nothing is in it'}")
+        return StepYield(lacks=f"{_named(step)}{' is not there' if gone else ': nothing is in it'}")
     playable = [cart for cart in known if not programme.why_unplayable(cart)]
     if not playable:
-        return Taken(lacks=f"{_named(step)}: {programme.why_unplayable(known[0])}")
+        return StepYield(lacks=f"{_named(step)}: {programme.why_unplayable(known[0])}")
     lost = len(known) - len(playable)
     lacks = f"{_named(step)}: {lost} of {len(known)} cannot be played" if lost else ""
     if isinstance(step, PlayItem):
-        return Taken(((step.cart, "The item that its step names."),), lacks)
+        return StepYield(((step.cart, "The item that its step names."),), lacks)
     if isinstance(step, PlayCategory):
-        return Taken(tuple(_in_rotation(programme, state, step.name, step.count, playable)), lacks)
-    return Taken(tuple(_picked(programme, state, event, index, step.pick, playable)), lacks)
+        return StepYield(
+            tuple(_in_rotation(programme, state, step.name, step.count, playable)), lacks
+        )
+    return StepYield(tuple(_picked(programme, state, event, index, step.pick, playable)), lacks)
 
 
 def needs(programme: Programme, event: TimedEvent, index: int, step: PlayStep) -> str:
@@ -113,14 +115,14 @@ def _pool(programme: Programme, step: PlayPool) -> Pool | None:
     return next((pool for pool in programme.pools if pool.name.casefold() == name), None)
 
 
-def _from_pool(programme: Programme, state: AirState, step: PlayPool) -> Taken:
+def _from_pool(programme: Programme, state: AirState, step: PlayPool) -> StepYield:
     """Take the member of a pool whose turn it is; nothing while the pool is closed."""
     pool = _pool(programme, step)
     if pool is None:
-        return Taken(lacks=f"{_named(step)} is not there")
+        return StepYield(lacks=f"{_named(step)} is not there")
     us = us_from_frames(state.frame, state.rate) + state.offset_us
     if not pool.open_at(us, programme.settings.tz):
-        return Taken()
+        return StepYield()
     seed, least = programme.settings.seed, to_frames(pool.options.least_s, state.rate)
     turn = state.pools.get(str(pool.id), FRESH)
     for cart in (*in_turn(pool, turn, seed), pool.fallback):
@@ -134,8 +136,8 @@ def _from_pool(programme: Programme, state: AirState, step: PlayPool) -> Taken:
                 why = f"Its turn in the pool “{pool.name}” ({pool.options.order})."
             else:
                 why = f"The fallback of the pool “{pool.name}”."
-            return Taken(((cart, why),))
-    return Taken(lacks=f"{_named(step)} has none that can be played now")
+            return StepYield(((cart, why),))
+    return StepYield(lacks=f"{_named(step)} has none that can be played now")
 
 
 def _named(step: PlayStep) -> str:

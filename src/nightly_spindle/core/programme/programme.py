@@ -13,7 +13,7 @@ from nightly_spindle.core.events.timed_events import AfterSongs, Firing, TimedEv
 from nightly_spindle.core.library.items import STATION_TONE, TONE_CART, Item
 from nightly_spindle.core.music.formats import NO_FORMATS, FormatPlan
 from nightly_spindle.core.music.rotation_tables import RotationTables
-from nightly_spindle.core.overlays.overlay_pools import Pool, Use
+from nightly_spindle.core.overlays.overlay_pools import Pool, PoolUse
 from nightly_spindle.core.programme.away_folders import Away, away_for
 from nightly_spindle.core.programme.event_sources import EventSources, streams_of
 from nightly_spindle.core.programme.items_in_reach import ItemsInReach
@@ -248,7 +248,7 @@ class Programme:
         own = self.drop(OWN_DROP) if self.formats.plans.used else None
         return [*self.drops.values(), *([own] if own else [])]
 
-    def pools_for(self, use: Use) -> list[Pool]:
+    def pools_for(self, use: PoolUse) -> list[Pool]:
         """Return the pools of one use, in their order."""
         return [pool for pool in self.pools if pool.use is use]
 

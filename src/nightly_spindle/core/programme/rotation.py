@@ -20,8 +20,8 @@ from nightly_spindle.core.calendar.log_periods import Period, slot_at
 from nightly_spindle.core.events.steps import LoadLog, PlayItem
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import Track, TurnTable
-from nightly_spindle.core.music.rotation_rules import Rule, usual_rules
+from nightly_spindle.core.music.rotation_columns import RotationTrack, TurnTable
+from nightly_spindle.core.music.rotation_rules import RotationRule, usual_rules
 from nightly_spindle.core.music.rotation_tables import RotationTables
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
 
@@ -90,7 +90,7 @@ def pick(
     carts: Sequence[int],
     *,
     of: str = "",
-    rules: tuple[Rule, ...] | None = None,
+    rules: tuple[RotationRule, ...] | None = None,
     more: Plays = (),
     left_s: float | None = None,
 ) -> tuple[float, Item, str] | None:
@@ -187,7 +187,9 @@ def _tables(programme: Programme) -> RotationTables:
     if known is None or known.stand != stand:
         items = {item.cart: item for item in programme.pool} | programme.items
         rate = programme.settings.rate
-        tracks = [Track(item, programme.sounding(item)[1] / rate) for item in items.values()]
+        tracks = [
+            RotationTrack(item, programme.sounding(item)[1] / rate) for item in items.values()
+        ]
         inside = {name: one.carts for name, one in formats.categories.items()}
         settings = programme.settings
         table = TurnTable(tracks, inside)
@@ -196,11 +198,11 @@ def _tables(programme: Programme) -> RotationTables:
     return known
 
 
-def _rules(programme: Programme, clock: FormatClock | None) -> tuple[Rule, ...]:
+def _rules(programme: Programme, clock: FormatClock | None) -> tuple[RotationRule, ...]:
     return programme.formats.rules_of(clock) or usual_rules(programme.settings.separation_s)
 
 
-def _judge(tables: RotationTables, rules: tuple[Rule, ...]) -> RuleCosts:
+def _judge(tables: RotationTables, rules: tuple[RotationRule, ...]) -> RuleCosts:
     found = tables.judges.get(rules)
     if found is None:
         found = tables.judges[rules] = RuleCosts(tables.table, rules, tables.wall)

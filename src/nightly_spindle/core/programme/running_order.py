@@ -11,7 +11,7 @@ from nightly_spindle.core.segues.segue_rules import JoinEdit
 from nightly_spindle.core.traffic.spot_state import Booked, BreakRef, SpotState
 
 
-class Source(StrEnum):
+class LineSource(StrEnum):
     """Where a line comes from."""
 
     LOG = "log"
@@ -25,7 +25,7 @@ class Source(StrEnum):
 
 
 # what only fills where nothing else is to be had
-NET = frozenset({Source.DAY_LOG_AGAIN, Source.ROTATION, Source.TONE})
+NET = frozenset({LineSource.DAY_LOG_AGAIN, LineSource.ROTATION, LineSource.TONE})
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +36,7 @@ class Origin:
     that an event put in.
     """
 
-    source: Source
+    source: LineSource
     file: str = ""
     line: int = 0
     why: str = ""
@@ -46,10 +46,10 @@ class Origin:
     @property
     def text(self) -> str:
         """The origin in a few words."""
-        if self.file and self.source is Source.LOG:
+        if self.file and self.source is LineSource.LOG:
             return f"{self.file} line {self.line}"
-        if self.source in {Source.EVENT, Source.CAMPAIGN, Source.BREAK}:
-            what = "event" if self.source is Source.EVENT else str(self.source)
+        if self.source in {LineSource.EVENT, LineSource.CAMPAIGN, LineSource.BREAK}:
+            what = "event" if self.source is LineSource.EVENT else str(self.source)
             return f"{what} “{self.file}”"
         if self.file:
             return f"{self.source} ({self.file} line {self.line})"
@@ -58,16 +58,16 @@ class Origin:
     @property
     def brief(self) -> str:
         """The origin in two words, for a narrow column."""
-        if self.source is Source.LOG:
+        if self.source is LineSource.LOG:
             return f"log line {self.line}"
         return {
-            Source.EVENT: self.file,
-            Source.CAMPAIGN: "spot",
-            Source.BREAK: "break",
-            Source.HAND: "by hand",
-            Source.DAY_LOG_AGAIN: f"log again {self.line}",
-            Source.ROTATION: "rotation",
-            Source.TONE: "safety net",
+            LineSource.EVENT: self.file,
+            LineSource.CAMPAIGN: "spot",
+            LineSource.BREAK: "break",
+            LineSource.HAND: "by hand",
+            LineSource.DAY_LOG_AGAIN: f"log again {self.line}",
+            LineSource.ROTATION: "rotation",
+            LineSource.TONE: "safety net",
         }[self.source]
 
 
@@ -135,7 +135,7 @@ class Play:
     whole: int = 0
 
 
-class Where(StrEnum):
+class OverlayPlace(StrEnum):
     """What an overlay lies on."""
 
     SEGUE = "segue"
@@ -160,7 +160,7 @@ class Overlay:
     begin: int
     end: int
     line_id: int
-    where: Where
+    where: OverlayPlace
     over: str
     origin: str
     why: str
@@ -189,7 +189,7 @@ class Outcome(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class HeardPlay:
     """What rotation must know of a past play: `at` is a station frame."""
 
     cart: int
@@ -247,7 +247,7 @@ class Deadline:
 
 
 @dataclass(frozen=True, slots=True)
-class Block:
+class EventHold:
     """An event that holds the air until an instant. `at_end` is a `timed_events.BlockEnd`."""
 
     event_id: int
@@ -259,7 +259,7 @@ class Block:
 
 
 @dataclass(frozen=True, slots=True)
-class Landing:
+class LandingTries:
     """How often it was tried in vain to land the firing of an instant, and whether it was told."""
 
     at_us: int = 0
@@ -314,7 +314,7 @@ class AirState:
     stopped: bool = False
     upcoming: list[Line] = field(default_factory=list)
     playing: Play | None = None
-    history: list[Heard] = field(default_factory=list)
+    history: list[HeardPlay] = field(default_factory=list)
     next_id: int = 1
     rung: str = ""
     again_yielded: bool = True
@@ -324,13 +324,13 @@ class AirState:
     awaited: list[Awaited] = field(default_factory=list)
     orders: list[LoadOrder] = field(default_factory=list)
     deadlines: list[Deadline] = field(default_factory=list)
-    block: Block | None = None
+    block: EventHold | None = None
     held: list[int] = field(default_factory=list)
     counts: dict[str, int] = field(default_factory=dict)  # by event number: JSON keys are texts
     taken: dict[str, list[int]] = field(default_factory=dict)
     turns: dict[str, int] = field(default_factory=dict)
     overlays: bool = True
-    landing: Landing = Landing()
+    landing: LandingTries = LandingTries()
     sounding: list[Overlay] = field(default_factory=list)
     overlaid_until: int = 0
     laid: list[str] = field(default_factory=list)

@@ -18,11 +18,11 @@ from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.steps import PLAYS, Clear, GoBack, LoadLog, Placement, SetMode
 from nightly_spindle.core.events.timed_events import (
     AfterSongs,
-    Beside,
     BlockEnd,
     Entry,
     Firing,
     Inside,
+    OffsetRule,
 )
 from nightly_spindle.core.playout.event_length_plan import holds
 from nightly_spindle.core.playout.step_sources import needs
@@ -119,7 +119,7 @@ def _never(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
     rule, tz = event.rule, look.programme.settings.tz
     if isinstance(rule, AfterSongs):
         return
-    if isinstance(rule, Beside) and (rule.other is None or not rule.other.enabled):
+    if isinstance(rule, OffsetRule) and (rule.other is None or not rule.other.enabled):
         what = "is gone" if rule.other is None else f"(“{rule.other.name}”) is switched off"
         text = f"“{event.name}” never fires: the event that it goes by {what}."
         yield EventFinding(event.id, "never-fires", Severity.WARNING, text, "Choose another event.")

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.core.events.timed_events import Rule, TimedEvent
+    from nightly_spindle.core.events.timed_events import FiringRule, TimedEvent
     from nightly_spindle.core.programme.programme import Programme
 
 LONG_US = 10 * 60 * US  # what is shorter is drawn as a pin
@@ -151,21 +151,21 @@ def in_lanes(boxes: Iterable[Box]) -> list[Box]:
 
 
 @dataclass(frozen=True, slots=True)
-class Coming:
+class ComingFiring:
     """One firing to come, in words: "Fri 27 Nov 2026 07:00 (morning)"."""
 
     at_us: int
     text: str
 
 
-def next_firings(rule: Rule, tz: ZoneInfo, now_us: int, count: int = 5) -> list[Coming]:
+def next_firings(rule: FiringRule, tz: ZoneInfo, now_us: int, count: int = 5) -> list[ComingFiring]:
     """Return the next firings of a rule, with the part of the day where people mistake it."""
     found: list[int] = []
     for days in (8, 40, 400, 3700):
         found = rule.firings(tz, now_us, now_us + days * 86_400 * US)
         if len(found) >= count:
             break
-    return [Coming(us, _firing_text(us, tz)) for us in found[:count]]
+    return [ComingFiring(us, _firing_text(us, tz)) for us in found[:count]]
 
 
 def _firing_text(us: int, tz: ZoneInfo) -> str:

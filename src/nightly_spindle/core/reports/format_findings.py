@@ -13,7 +13,7 @@ from nightly_spindle.core.library.song_names import artists_of
 from nightly_spindle.core.music.format_clocks import HOUR_S, SlotKind, minute_text
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.hour_segments import HourLength
-from nightly_spindle.core.music.rotation_rules import RuleKind
+from nightly_spindle.core.music.rotation_rules import RuleSubject
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
@@ -37,7 +37,7 @@ class FormatFinding:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class KnownNames:
     """What is in the station: items by cart, folded names of lists, pools and break patterns.
 
     `lengths` is how long each clock's hour runs.
@@ -50,7 +50,7 @@ class Known:
     lengths: Mapping[int, HourLength]
 
 
-def check_formats(formats: FormatPlan, known: Known) -> list[FormatFinding]:
+def check_formats(formats: FormatPlan, known: KnownNames) -> list[FormatFinding]:
     """Return all that is wrong, clock by clock; then the plans."""
     found: list[FormatFinding] = []
     used = formats.plans.clocks
@@ -65,7 +65,7 @@ def check_formats(formats: FormatPlan, known: Known) -> list[FormatFinding]:
     return found
 
 
-def _names(clock: FormatClock, formats: FormatPlan, known: Known) -> Iterator[FormatFinding]:
+def _names(clock: FormatClock, formats: FormatPlan, known: KnownNames) -> Iterator[FormatFinding]:
     """Say which slots name what is not there, or holds nothing."""
     there = {SlotKind.LIST: known.lists, SlotKind.LINK: known.pools, SlotKind.BREAK: known.breaks}
     for slot in clock.slots:
@@ -103,7 +103,7 @@ def _weights(clock: FormatClock, formats: FormatPlan) -> Iterator[FormatFinding]
         )  # fmt: skip
 
 
-def _length(clock: FormatClock, known: Known) -> Iterator[FormatFinding]:
+def _length(clock: FormatClock, known: KnownNames) -> Iterator[FormatFinding]:
     length = known.lengths.get(clock.id)
     if length is not None and length.shortest_s > HOUR_S:
         yield FormatFinding(
@@ -114,9 +114,9 @@ def _length(clock: FormatClock, known: Known) -> Iterator[FormatFinding]:
         )  # fmt: skip
 
 
-def _artists(clock: FormatClock, formats: FormatPlan, known: Known) -> Iterator[FormatFinding]:
+def _artists(clock: FormatClock, formats: FormatPlan, known: KnownNames) -> Iterator[FormatFinding]:
     """Say where a category has fewer artists than the artist's distance needs."""
-    rules = [r for r in formats.rules_of(clock) if r.kind is RuleKind.ARTIST and r.firm]
+    rules = [r for r in formats.rules_of(clock) if r.kind is RuleSubject.ARTIST and r.firm]
     if not rules:
         return
     weights = formats.weights_of(clock)
@@ -142,7 +142,7 @@ def _leads(items: Iterable[Item]) -> int:
     return len({found[0] for item in items if (found := artists_of(item.artist, item.title))})
 
 
-def _items(formats: FormatPlan, known: Known) -> Iterator[FormatFinding]:
+def _items(formats: FormatPlan, known: KnownNames) -> Iterator[FormatFinding]:
     carts = {cart for one in formats.categories.values() for cart in one.carts}
     short = [known.items[cart] for cart in sorted(carts) if cart in known.items
              and known.items[cart].measure.duration_s < _LEAST_S]  # fmt: skip

@@ -12,12 +12,17 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.base.findings import Finding
-    from nightly_spindle.core.playout.rehearsal_rows import Landing, OverlayRow, Rehearsal, Row
+    from nightly_spindle.core.playout.rehearsal_rows import (
+        Landing,
+        OverlayRow,
+        Rehearsal,
+        RehearsalRow,
+    )
     from nightly_spindle.core.programme.running_order import AirState
 
 
 def entry_view(
-    row: Row, state: AirState, tz: ZoneInfo, overlays: Iterable[OverlayRow] = ()
+    row: RehearsalRow, state: AirState, tz: ZoneInfo, overlays: Iterable[OverlayRow] = ()
 ) -> dict[str, Any]:
     """Return a row as JSON; times ISO 8601, `_frame` station frames, `_s` seconds.
 
@@ -51,7 +56,7 @@ def entry_view(
 
 
 def entry_views(
-    rows: Iterable[Row], overlays: Iterable[OverlayRow], state: AirState, tz: ZoneInfo
+    rows: Iterable[RehearsalRow], overlays: Iterable[OverlayRow], state: AirState, tz: ZoneInfo
 ) -> list[dict[str, Any]]:
     """Return rows as JSON, each with its overlays."""
     over: dict[int, list[OverlayRow]] = {}

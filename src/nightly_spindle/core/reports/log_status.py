@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.timebase import length, resolve_local
 from nightly_spindle.core.calendar.log_periods import Slot
 from nightly_spindle.core.events.steps import LoadLog
-from nightly_spindle.core.logs.log_matching import ITEM_LINES, Status
+from nightly_spindle.core.logs.log_matching import ITEM_LINES, MatchStatus
 from nightly_spindle.core.station.log_sources import Loads, LogDrop, LogReading, ReadingState
 
 if TYPE_CHECKING:
@@ -69,7 +69,7 @@ class BoardLog:
     @property
     def found(self) -> int:
         """How many lines were found."""
-        return sum(match.status is Status.MATCHED for match in self.reading.matches)
+        return sum(match.status is MatchStatus.MATCHED for match in self.reading.matches)
 
     @property
     def named(self) -> int:

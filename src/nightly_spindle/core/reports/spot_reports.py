@@ -31,7 +31,7 @@ _WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
 @dataclass(frozen=True, slots=True)
-class Planned:
+class PlannedSpot:
     """One spot that is going to air: when, of which break, in which show or hour."""
 
     at_us: int
@@ -112,7 +112,7 @@ def planned(
     campaigns: Mapping[int, Campaign],
     breaks: Mapping[int, str],
     shows: Sequence[tuple[int, int, str]],
-) -> list[Planned]:
+) -> list[PlannedSpot]:
     """Return what is going to air, by time.
 
     `breaks` are the patterns' names by number, `shows` stretches (begin, end, name) that timed
@@ -124,7 +124,7 @@ def planned(
         if campaign is not None:
             show = next((n for begin, end, n in shows if begin <= one.at_us < end), "")
             where = show or breaks.get(one.pattern, "")
-            found.append(Planned(one.at_us, campaign, where, one.fixed))
+            found.append(PlannedSpot(one.at_us, campaign, where, one.fixed))
     return found
 
 
@@ -210,7 +210,7 @@ def proof_cells(row: Proof, tz: ZoneInfo) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def plan_cells(row: Planned, tz: ZoneInfo) -> dict[str, Any]:
+def plan_cells(row: PlannedSpot, tz: ZoneInfo) -> dict[str, Any]:
     """Return a planned spot as plain values."""
     local = local_from(row.at_us, tz)
     options = row.campaign.options

@@ -15,7 +15,13 @@ from nightly_spindle.core.playout.overlay_choice import ducking_of
 from nightly_spindle.core.playout.overlay_position import talk_until
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
-from nightly_spindle.core.programme.running_order import NET, AirState, Outcome, OverlayWish, Source
+from nightly_spindle.core.programme.running_order import (
+    NET,
+    AirState,
+    LineSource,
+    Outcome,
+    OverlayWish,
+)
 from nightly_spindle.core.segues.joins import span
 from nightly_spindle.core.segues.segue_rules import JoinEdit
 from nightly_spindle.core.traffic.break_patterns import is_break
@@ -23,7 +29,7 @@ from nightly_spindle.core.traffic.break_patterns import is_break
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Rehearsal, Row
+    from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Rehearsal, RehearsalRow
     from nightly_spindle.core.programme.programme import Programme
     from nightly_spindle.core.station.settings import OverlayRules
 
@@ -73,7 +79,7 @@ class Block:
 
 
 @dataclass(frozen=True, slots=True)
-class Over:
+class OverlayBlock:
     """One overlay over the programme. Instants in µs; `line_id` is the line that it belongs to.
 
     `down_us` is when the programme begins to go down for it, `up_us` when it is up again,
@@ -130,9 +136,9 @@ class Night:
     blocks: list[Block] = field(default_factory=list)
     pins: list[Pin] = field(default_factory=list)
     marks: list[Mark] = field(default_factory=list)
-    overlays: list[Over] = field(default_factory=list)
+    overlays: list[OverlayBlock] = field(default_factory=list)
 
-    def over(self, line_id: int) -> list[Over]:
+    def over(self, line_id: int) -> list[OverlayBlock]:
         """The overlays that belong to a line."""
         return [one for one in self.overlays if one.line_id == line_id]
 
@@ -214,11 +220,11 @@ def _night(
     return Night(from_us, until_us, blocks, pins, marks, overlays)
 
 
-def _over(programme: Programme, row: OverlayRow, when: Callable[[int], int]) -> Over:
+def _over(programme: Programme, row: OverlayRow, when: Callable[[int], int]) -> OverlayBlock:
     overlay = row.overlay
     ducking = ducking_of(programme.settings, overlay.item)
     start_us, end_us = when(row.start), when(row.end)
-    return Over(
+    return OverlayBlock(
         overlay.line_id,
         overlay.item.cart,
         str(overlay.item.kind),
@@ -240,9 +246,9 @@ def _over(programme: Programme, row: OverlayRow, when: Callable[[int], int]) -> 
 
 
 def _block(
-    earlier: Row | None,
-    row: Row,
-    follower: Row | None,
+    earlier: RehearsalRow | None,
+    row: RehearsalRow,
+    follower: RehearsalRow | None,
     rate: int,
     start_us: int,
     end_us: int,
@@ -281,11 +287,11 @@ def _block(
         row.line.tag,
         start_us + us_from_frames(talk - row.play.begin, rate) if talk > row.play.begin else None,
         pool_of_event(origin.event),
-        origin.source in {Source.CAMPAIGN, Source.BREAK},
+        origin.source in {LineSource.CAMPAIGN, LineSource.BREAK},
     )
 
 
-def _join_word(earlier: Row | None, row: Row, rate: int) -> str:
+def _join_word(earlier: RehearsalRow | None, row: RehearsalRow, rate: int) -> str:
     if earlier is not None and earlier.outcome in _CUT_SHORT:
         return CUT_IN
     if row.join is None:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.timebase import US, clock, length, local_from
 from nightly_spindle.core.library.items import Item, Kind
-from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.segues.list_length import running_time
 
 if TYPE_CHECKING:
@@ -67,7 +67,9 @@ def forecast(
     for match, item in zip(reading.matches, airs, strict=True):
         at_us = reading.slot.start_us + round(starts[count] * US)
         if item is None:
-            off = _off(match.value, at_us, settings.tz) if match.status is Status.MARK else None
+            off = (
+                _off(match.value, at_us, settings.tz) if match.status is MatchStatus.MARK else None
+            )
             found.append(Forecast(match, None, None, 0.0, off_s=off))
             continue
         seconds = starts[count + 1] - starts[count]
@@ -80,7 +82,7 @@ def forecast(
 
 def _item(match: Match, items: Mapping[int, Item]) -> Item | None:
     """Return the item that a line airs, None when it airs none."""
-    matched = match.status is Status.MATCHED and match.cart is not None
+    matched = match.status is MatchStatus.MATCHED and match.cart is not None
     return items.get(match.cart or 0) if matched else None
 
 

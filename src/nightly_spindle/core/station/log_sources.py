@@ -30,7 +30,7 @@ from nightly_spindle.core.calendar.recurrence import every_day_at
 from nightly_spindle.core.events.steps import ExpectLog, LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry, TimedEvent
 from nightly_spindle.core.library.items import Kind
-from nightly_spindle.core.logs.log_matching import ITEM_LINES, Match, Status
+from nightly_spindle.core.logs.log_matching import ITEM_LINES, Match, MatchStatus
 from nightly_spindle.core.logs.log_meanings import Meaning, checked_meaning
 from nightly_spindle.core.logs.log_reading import LogFormat
 from nightly_spindle.core.logs.log_tables import check_template
@@ -51,7 +51,7 @@ class Loads(StrEnum):
     OTHERWISE = "by an event or by hand"
 
 
-class Dated(StrEnum):
+class HourDate(StrEnum):
     """Which date the name of an hour's log carries."""
 
     CALENDAR = "calendar day"
@@ -72,7 +72,7 @@ class Long(StrEnum):
     RUN = "let run to its end"
 
 
-class Short(StrEnum):
+class WhenShort(StrEnum):
     """What follows when a log is through before the next one loads."""
 
     NET = "as the safety net says"
@@ -96,7 +96,7 @@ class DropOptions:
     period: Period = choice(Period.DAY, "How much one log holds.")
     weekdays: str = text("", "Seven names for Monday to Sunday in file names, commas between.")
     hours: str = text("", "The hours that have a log, such as 22-5; empty: all 24.")
-    dated: Dated = choice(Dated.CALENDAR, "Which date an hour's log carries after midnight.")
+    dated: HourDate = choice(HourDate.CALENDAR, "Which date an hour's log carries after midnight.")
     format: LogFormat = choice(LogFormat.AUTO, "How the logs are written.")
     template: str = text("", "What the columns of a table are; empty: worked out.")
     charset: str = text("auto", "The character set; auto: worked out.")
@@ -106,7 +106,7 @@ class DropOptions:
     placement: Placement = choice(Placement.REPLACE, "Where its lines are put.")
     rest: Rest = choice(Rest.GOES_ON, "What was lined up before.")
     long: Long = choice(Long.CUT, "A log that is not through in time.")
-    short: Short = choice(Short.NET, "After a log that is through too early.")
+    short: WhenShort = choice(WhenShort.NET, "After a log that is through too early.")
     early_s: float = number(
         0.0, "s", 0.0, 600.0, "When nothing is left so shortly before its time, it loads at once."
     )
@@ -146,7 +146,7 @@ class LogDrop:
     def file_name(self, slot: Slot) -> str:
         """Return the name of that slot's log."""
         local = slot.local
-        if slot.hourly and self.options.dated is Dated.BROADCAST:
+        if slot.hourly and self.options.dated is HourDate.BROADCAST:
             local = local.replace(year=slot.day.year, month=slot.day.month, day=slot.day.day)
         return written(self.pattern, local, self.options.weekday_names)
 
@@ -205,8 +205,8 @@ class LogDrop:
             when = f"at its time, {entry}, {where}"
             if options.placement is Placement.FRONT:
                 when += f"; what was there {options.rest}"
-        short = {Short.NET: "the safety net follows", Short.AGAIN: "it starts again",
-                 Short.ROTATION: "rotation follows"}[options.short]  # fmt: skip
+        short = {WhenShort.NET: "the safety net follows", WhenShort.AGAIN: "it starts again",
+                 WhenShort.ROTATION: "rotation follows"}[options.short]  # fmt: skip
         ends = f"Too short: {short}; too long: {options.long}."
         return f"{many} in {self.folder}, loaded {when}. {ends}"
 
@@ -252,7 +252,7 @@ class ReadingState(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class LogChange:
     """How a log differs from what it was when it was last read: lines that came and went."""
 
     at_us: int
@@ -287,7 +287,7 @@ class LogReading:
     nearest: tuple[Near, ...] = ()
     written_us: int = 0
     charset: str = ""
-    change: Change | None = None
+    change: LogChange | None = None
     edited: int = 0
     unapplied: tuple[str, ...] = ()
     others: tuple[str, ...] = ()
@@ -301,7 +301,9 @@ class LogReading:
     def lost(self) -> list[Match]:
         """The lines that should name an item but do not."""
         return [
-            m for m in self.matches if m.status in ITEM_LINES and m.status is not Status.MATCHED
+            m
+            for m in self.matches
+            if m.status in ITEM_LINES and m.status is not MatchStatus.MATCHED
         ]
 
     @property

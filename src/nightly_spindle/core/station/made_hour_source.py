@@ -11,7 +11,7 @@ from nightly_spindle.core.events.steps import LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry, EventOptions, TimedEvent
 from nightly_spindle.core.music.formats import FormatPlan
 from nightly_spindle.core.music.hour_segments import FIXED_S
-from nightly_spindle.core.station.log_sources import DropOptions, LogDrop, Rest, Short
+from nightly_spindle.core.station.log_sources import DropOptions, LogDrop, Rest, WhenShort
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
@@ -62,7 +62,7 @@ def own_drop(*, alone: bool) -> LogDrop:
         placement=Placement.FRONT,
         entry=Entry.NEXT,
         rest=Rest.DROPPED if alone else Rest.GOES_ON,
-        short=Short.ROTATION,
+        short=WhenShort.ROTATION,
         expected="",
         early_s=_EARLY_S,
     )

@@ -33,7 +33,7 @@ _SHOWN = 60  # characters of a value that are told
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class BookChange:
     """One difference: `what` is made, removed or changed."""
 
     section: str
@@ -41,10 +41,10 @@ class Change:
     text: str
 
 
-def compare(now: Book, then: Book) -> list[Change]:
+def compare(now: Book, then: Book) -> list[BookChange]:
     """Return what changes when a station becomes what another book says, setting by setting."""
     changes = [
-        Change("settings", "changed", f"setting {name}: {_brief(now['settings'].get(name))} → "
+        BookChange("settings", "changed", f"setting {name}: {_brief(now['settings'].get(name))} → "
                f"{_brief(then['settings'].get(name))}")
         for name in sorted({*now["settings"], *then["settings"]})
         if now["settings"].get(name) != then["settings"].get(name)
@@ -54,12 +54,12 @@ def compare(now: Book, then: Book) -> list[Change]:
         for mark in [*before, *(mark for mark in after if mark not in before)]:
             name = _name(mark, (after.get(mark) or before.get(mark)), key, title)
             if mark not in after:
-                changes.append(Change(section, "removed", f"{called} {name} goes"))
+                changes.append(BookChange(section, "removed", f"{called} {name} goes"))
             elif mark not in before:
-                changes.append(Change(section, "made", f"{called} {name} is new"))
+                changes.append(BookChange(section, "made", f"{called} {name} is new"))
             elif before[mark] != after[mark]:
                 told = _fields(before[mark], after[mark])
-                changes.append(Change(section, "changed", f"{called} {name}: {told}"))
+                changes.append(BookChange(section, "changed", f"{called} {name}: {told}"))
     return changes
 
 

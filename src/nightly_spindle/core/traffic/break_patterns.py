@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from datetime import datetime
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.core.events.timed_events import Rule
+    from nightly_spindle.core.events.timed_events import FiringRule
 
 _CARTS = -1_000_000_000  # the numbers that stand for breaks still to be filled begin here
 _SPOT_S = 30.0  # what a spot is taken to last where nothing says it (common practice, no source)
@@ -174,7 +174,7 @@ class BreakPattern:
         options = self.options
         if not options.enabled or options.starts in {Starts.LINES, Starts.EVENTS}:
             return []
-        rule: Rule = self.rule()
+        rule: FiringRule = self.rule()
         if options.starts is Starts.SONGS:
             rule = AfterSongs(int(options.every))
         waits = options.wait_s and options.starts is not Starts.SONGS

@@ -17,7 +17,7 @@ from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.short_texts import date_of, group_of, unreadable, unusual, words_of
 from nightly_spindle.core.base.wording import counted, date_text, listed, span_text
 from nightly_spindle.core.calendar.week_grid import HourGrid, grid_from
-from nightly_spindle.core.overlays.overlay_pools import Order
+from nightly_spindle.core.overlays.overlay_pools import TurnOrder
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -75,7 +75,7 @@ class CampaignOptions:
         0.0, "s", 0.0, 86_400.0, "So far from competitors; 0 is never in the same break."
     )
     terms: Terms = choice(Terms.FIXED, "A bonus airs only where nothing paid for wants to.")
-    order: Order = choice(Order.TURN, "In which order its copies come round.")
+    order: TurnOrder = choice(TurnOrder.TURN, "In which order its copies come round.")
     folder: str = text("", "The audio of this folder takes turns as well.")
     on_hold: bool = flag(False, "It is on hold: nothing of it airs.")
 
@@ -147,7 +147,7 @@ class Campaign:
         return importance if self.options.terms is Terms.FIXED else importance - 10
 
     @property
-    def order(self) -> Order:
+    def order(self) -> TurnOrder:
         """In which order its copies come round."""
         return self.options.order
 
@@ -220,7 +220,11 @@ class Campaign:
         many = len(self.members)
         if not many:
             return "It has no audio yet."
-        how = {Order.TURN: "in turn", Order.SHUFFLED: "shuffled", Order.WEIGHTED: "by weight"}
+        how = {
+            TurnOrder.TURN: "in turn",
+            TurnOrder.SHUFFLED: "shuffled",
+            TurnOrder.WEIGHTED: "by weight",
+        }
         said = "One copy" if many == 1 else f"{many} copies {how[self.options.order]}"
         wish = self.options.position
         return said + (f", {wish} in its break." if wish is not Position.ANY else ".")

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Window:
+class QuotaWindow:
     """The open breaks from `begin` up to `end` (places in the list of them) take `wanted` spots.
 
     `soon`: they make good for what is owed, and come as soon as they may rather than evenly.
@@ -44,7 +44,7 @@ class Quota:
     """
 
     open: list[int]
-    windows: tuple[Window, ...]
+    windows: tuple[QuotaWindow, ...]
     owed: int
     past: int
     whole: int
@@ -57,7 +57,7 @@ class Quota:
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class HeardSpot:
     """A spot that counts: its local day and hour of the week, days since 1970."""
 
     at_us: int
@@ -69,7 +69,7 @@ def quota(
     campaign: Campaign,
     calendar: Calendar,
     open_: Sequence[int],
-    heard: Sequence[Heard],
+    heard: Sequence[HeardSpot],
     before: int = 0,
 ) -> Quota:
     """Return what an order wants of the breaks that are still to come.
@@ -100,9 +100,9 @@ def quota(
             left = min(max(0, wanted - _inside(campaign, places[open_[begin]], heard)), need)
             owed = need - left
         if end > first and left:
-            windows.append(Window(max(0, begin - first), end - first, left))
+            windows.append(QuotaWindow(max(0, begin - first), end - first, left))
     if owed and coming:
-        windows.append(Window(0, len(coming), owed, soon=True))
+        windows.append(QuotaWindow(0, len(coming), owed, soon=True))
     return Quota(coming, tuple(windows), owed, past, sum(wanted for _, _, wanted in spans))
 
 
@@ -117,7 +117,7 @@ def _in_total(
     days_after = _open_days(campaign, end + 1, _last_day(campaign, end))
     here = round(left * days_here / (days_here + days_after)) if days_here else 0
     begun = _begun_share(campaign, places, coming)
-    windows = (Window(0, len(coming), here),) if here else ()
+    windows = (QuotaWindow(0, len(coming), here),) if here else ()
     return Quota(coming, windows, 0, min(amount, round(amount * begun)), amount)
 
 
@@ -132,7 +132,7 @@ def _begun_share(campaign: Campaign, places: Sequence[BreakPlace], coming: list[
     return over / whole if whole else 0.0
 
 
-def _mark(per: Per, place: BreakPlace | Heard) -> object:
+def _mark(per: Per, place: BreakPlace | HeardSpot) -> object:
     """Return what the breaks of one stretch share."""
     if per is Per.HOUR:
         return (place.day, place.hour)
@@ -141,7 +141,7 @@ def _mark(per: Per, place: BreakPlace | Heard) -> object:
     return place.day
 
 
-def _inside(campaign: Campaign, place: BreakPlace, heard: Sequence[Heard]) -> int:
+def _inside(campaign: Campaign, place: BreakPlace, heard: Sequence[HeardSpot]) -> int:
     """Return how many were heard in the stretch that a break lies in."""
     per = campaign.options.per
     mark = _mark(per, place)

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.traffic.campaigns import Campaign
 from nightly_spindle.core.traffic.coming_breaks import BreakPlace
-from nightly_spindle.core.traffic.order_quotas import Window
+from nightly_spindle.core.traffic.order_quotas import QuotaWindow
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -70,7 +70,7 @@ class Unit:
     """
 
     seeker: Seeker
-    window: Window
+    window: QuotaWindow
     ideal: float
     spacing: float
     place: int = -1

@@ -7,7 +7,7 @@ from math import inf
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.timebase import US
-from nightly_spindle.core.traffic.order_quotas import Window
+from nightly_spindle.core.traffic.order_quotas import QuotaWindow
 from nightly_spindle.core.traffic.placement_room import Unit
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ _GOLDEN = 0.618_033_988_749_895  # the fractional parts of its multiples spread 
 _GOOD_US = 7 * 86_400 * US  # what is owed is made good within so long, where there is room
 
 
-def ideals(seeker: Seeker, window: Window, calendar: Calendar) -> list[float]:
+def ideals(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> list[float]:
     """Return where the units of a window lie best, in places of the seeker's `open`.
 
     The balanced rhythm: unit k of n over m places at (k + phase) * m / n. Where more are wanted
@@ -33,12 +33,12 @@ def ideals(seeker: Seeker, window: Window, calendar: Calendar) -> list[float]:
     return [window.begin + (k + phase) * m / n for k in range(n)]
 
 
-def spacing(seeker: Seeker, window: Window, calendar: Calendar) -> float:
+def spacing(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> float:
     """Return how far the units of a window lie apart, in places of the seeker's `open`."""
     return max(1.0, _reach(seeker, window, calendar) / max(1, window.wanted))
 
 
-def _reach(seeker: Seeker, window: Window, calendar: Calendar) -> int:
+def _reach(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> int:
     """Return over how many places a window's units spread."""
     m = window.end - window.begin
     if not window.soon:
@@ -88,14 +88,14 @@ def _matched(inside: Sequence[int], free: list[float]) -> list[float]:
     return found
 
 
-def _within(order: Sequence[int], window: Window) -> list[int]:
+def _within(order: Sequence[int], window: QuotaWindow) -> list[int]:
     """Return the places of an ascending list that lie in a window."""
     return list(order[bisect_left(order, window.begin) : bisect_left(order, window.end)])
 
 
 def _own_place(seeker: Seeker, at: int) -> Unit:
     """Return a unit beyond what is ordered, in the place that was set by hand for it."""
-    return Unit(seeker, Window(at, at + 1, 1), at + 0.5, 1.0, fixed=True)
+    return Unit(seeker, QuotaWindow(at, at + 1, 1), at + 0.5, 1.0, fixed=True)
 
 
 def _crowded(inside: Sequence[int], fixed: set[int]) -> int:
@@ -118,7 +118,7 @@ def missing(all_: list[float], there: Sequence[Unit]) -> list[float]:
     return left
 
 
-def covers(seeker: Seeker, window: Window, calendar: Calendar, instant: int) -> bool:
+def covers(seeker: Seeker, window: QuotaWindow, calendar: Calendar, instant: int) -> bool:
     """Whether an instant lies in the stretch of a window."""
     first = calendar.places[seeker.open[window.begin]].at_us
     last = calendar.places[seeker.open[window.end - 1]].at_us

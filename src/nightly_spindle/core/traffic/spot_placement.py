@@ -21,7 +21,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.traffic.coming_breaks import Calendar
-from nightly_spindle.core.traffic.order_quotas import Window, shut_out
+from nightly_spindle.core.traffic.order_quotas import QuotaWindow, shut_out
 from nightly_spindle.core.traffic.placement_room import Room, Seeker, Unit, room_only
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall, why_short
 from nightly_spindle.core.traffic.placement_wants import covers, ideals, missing, spacing, standing
@@ -72,7 +72,7 @@ class _Placer:
     left: list[Unit] = field(default_factory=list)  # those for which there is no room
     fresh: set[Unit] = field(default_factory=set)  # those that did not stand before
     _free: dict[int, int] = field(default_factory=dict)  # seats, by day
-    _hopeless: set[tuple[int, Window]] = field(default_factory=set)
+    _hopeless: set[tuple[int, QuotaWindow]] = field(default_factory=set)
 
     def run(self) -> Placing:
         """Place all units."""
@@ -130,7 +130,7 @@ class _Placer:
 
     def _want(self, seekers: list[Seeker]) -> None:
         """Make the units that are still to be placed."""
-        there: dict[tuple[int, Window], list[Unit]] = defaultdict(list)
+        there: dict[tuple[int, QuotaWindow], list[Unit]] = defaultdict(list)
         for unit in self.units:
             there[unit.seeker.id, unit.window].append(unit)
         for order, seeker in zip(self.orders, seekers, strict=True):

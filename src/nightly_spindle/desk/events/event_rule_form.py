@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QTool
 
 from nightly_spindle.core.base.wording import WEEKDAYS
 from nightly_spindle.core.events.rule_draft import (
+    DraftKind,
     RuleDraft,
-    RuleKind,
     draft_of,
     parse_days,
     rule_of,
@@ -20,7 +20,7 @@ from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import Field
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.events.timed_events import Rule
+    from nightly_spindle.core.events.timed_events import FiringRule
     from nightly_spindle.store.reports.event_board import EventSheet
 
 _LABELS = {
@@ -39,12 +39,12 @@ _HINTS = {
     "songs": "4", "rrule": "FREQ=YEARLY",
 }  # fmt: skip
 _SHOWN = {
-    RuleKind.DAYS: ("at", "days", "every_min", "until", "weeks", "every", "months", "month_days",
+    DraftKind.DAYS: ("at", "days", "every_min", "until", "weeks", "every", "months", "month_days",
                     "hours", "minutes", "first", "last", "not_on", "most"),
-    RuleKind.DATES: ("at", "dates", "every_min", "until"),
-    RuleKind.BESIDE: ("other", "offset_min"),
-    RuleKind.SONGS: ("songs", "days", "at", "until"),
-    RuleKind.RRULE: ("at", "rrule", "every_min", "until", "first", "not_on", "most"),
+    DraftKind.DATES: ("at", "dates", "every_min", "until"),
+    DraftKind.BESIDE: ("other", "offset_min"),
+    DraftKind.SONGS: ("songs", "days", "at", "until"),
+    DraftKind.RRULE: ("at", "rrule", "every_min", "until", "first", "not_on", "most"),
 }  # fmt: skip
 _WIDE = {"days", "dates", "rrule", "other"}
 _PLAIN = {"at", "days", "every_min", "until", "dates", "rrule", "other", "offset_min", "songs"}
@@ -60,7 +60,7 @@ class EventRuleForm(QWidget):
         self._showing = False
         self._days = ""
         self.kind, self.other = ChoiceBox(), ChoiceBox()
-        for one in RuleKind:
+        for one in DraftKind:
             self.kind.addItem(str(one), str(one))
         for box, name in ((self.kind, "What brings it about"), (self.other, "Event")):
             box.setAccessibleName(name)
@@ -116,7 +116,7 @@ class EventRuleForm(QWidget):
     def _widget(self, name: str) -> QWidget:
         return {"days": self._week, "other": self.other}.get(name) or self.fields[name]
 
-    def _arrange(self, kind: RuleKind) -> None:
+    def _arrange(self, kind: DraftKind) -> None:
         """Show the fields that a kind has, two in a row."""
         while (taken := self._grid.takeAt(0)) is not None:
             widget = taken.widget()
@@ -144,7 +144,7 @@ class EventRuleForm(QWidget):
 
     # -- showing and reading -----------------------------------------------------------------------
 
-    def show_rule(self, rule: Rule, sheet: EventSheet | None, own_id: int) -> None:
+    def show_rule(self, rule: FiringRule, sheet: EventSheet | None, own_id: int) -> None:
         """Show a rule; another event can be chosen, but not the rule's own."""
         self._showing = True
         draft = draft_of(rule)
@@ -162,10 +162,10 @@ class EventRuleForm(QWidget):
         self._showing = False
         self._arrange(draft.kind)
 
-    def _kind(self) -> RuleKind:
-        return RuleKind(self.kind.currentData())
+    def _kind(self) -> DraftKind:
+        return DraftKind(self.kind.currentData())
 
-    def rule(self) -> Rule:
+    def rule(self) -> FiringRule:
         """Return the rule as it is typed; SettingRefused says what cannot be read."""
         chosen = [WEEKDAYS[n][:3] for n, button in enumerate(self.weekdays) if button.isChecked()]
         texts = {name: field.text() for name, field in self.fields.items()}

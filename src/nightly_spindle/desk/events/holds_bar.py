@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from nightly_spindle.core.base.timebase import length
-from nightly_spindle.core.playout.event_length_plan import Fits, Holds
+from nightly_spindle.core.playout.event_length_plan import Holds, LengthFate
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QHelpEvent, QPaintEvent
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
 
 _TALL = 22
-_COLORS = {Fits.WHOLE: "#009E73", Fits.CUT: "#E69F00"}
+_COLORS = {LengthFate.WHOLE: "#009E73", LengthFate.CUT: "#E69F00"}
 
 
 class HoldsBar(QWidget):
@@ -61,7 +61,7 @@ class HoldsBar(QWidget):
         painter.fillRect(self.rect(), QColor(palette.ground))
         for rect, number in self.segments():
             fits = self._holds.lines[number].fits
-            if fits is Fits.NOT:
+            if fits is LengthFate.NOT:
                 painter.setPen(QPen(QColor(palette.alarm), 1))
                 painter.setBrush(Qt.BrushStyle.BDiagPattern)
                 painter.drawRect(rect)

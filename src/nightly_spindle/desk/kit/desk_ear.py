@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QProcess, Signal
 JOIN = "the join"
 
 
-class Ear(QObject):
+class DeskEar(QObject):
     """Plays one item at a time, apart from what is on air.
 
     Signals: `at` (path, seconds) while it plays, `ended` when it does no more, `failed` (str). A
@@ -41,7 +41,7 @@ class Ear(QObject):
         self._tell({"play": path, "from_s": from_s, "to_s": to_s, "gain_db": gain_db, "loop": loop})
 
     def play_join(self, join: dict[str, Any]) -> None:
-        """Play several files on one time line, as `standins.listen` says."""
+        """Play several files on one time line, as `simulators.listen` says."""
         self.playing = JOIN
         self._tell({"join": join})
 
@@ -72,7 +72,7 @@ class Ear(QObject):
             self._process = QProcess(self)
             self._process.readyReadStandardOutput.connect(self._on_ready)
             self._process.setProgram(sys.executable)
-            self._process.setArguments(["-m", "nightly_spindle.standins.listen"])
+            self._process.setArguments(["-m", "nightly_spindle.simulators.listen"])
             self._process.setStandardErrorFile(QProcess.nullDevice())
             self._process.start()
         self._process.write(json.dumps(order).encode() + b"\n")

@@ -8,7 +8,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QUndoStack
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from nightly_spindle.desk.kit.desk_ear import Ear
+from nightly_spindle.desk.kit.desk_ear import DeskEar
 from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.kit.tabs import Tabs
 
@@ -31,7 +31,7 @@ class PagedPlace(QWidget):
         self.setObjectName("place")
         self._shelf = shelf
         self.undo = QUndoStack(self)
-        self.ear = Ear(self)
+        self.ear = DeskEar(self)
         self.worst, self.note = ElidedLabel(), NoteLabel()
         self.worst.setProperty("role", "name")
         self.stage = QStackedWidget()

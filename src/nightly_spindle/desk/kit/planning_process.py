@@ -36,7 +36,7 @@ _WAVES_US = 3600 * US
 
 
 @dataclass(frozen=True, slots=True)
-class Planned:
+class NightPlan:
     """One plan: the night, and the waveform overviews of its first hour by cart."""
 
     night: Night
@@ -74,7 +74,7 @@ class Reply:
     """The plan that was asked for, or a sentence that says why there is none."""
 
     number: int
-    planned: Planned | None
+    planned: NightPlan | None
     problem: str = ""
 
 
@@ -104,7 +104,7 @@ def serve(folder: Path, requests: BinaryIO, replies: BinaryIO) -> None:
         replies.flush()
 
 
-def _plan(folder: Path, asked: Request) -> Planned:
+def _plan(folder: Path, asked: Request) -> NightPlan:
     kept, state, now_us = _kept, asked.state, asked.now_us
     stale = kept.snapshot is None or time.monotonic() - kept.read_at > _FRESH_S
     if kept.snapshot is not None and change_count(kept.snapshot.connection) != kept.change:
@@ -128,7 +128,7 @@ def _plan(folder: Path, asked: Request) -> Planned:
         if block.cart not in kept.waves:
             kept.waves[block.cart] = overview(folder, block.cart)
         waves[block.cart] = kept.waves[block.cart]
-    return Planned(night, snapshot.programme.settings, asked.live, waves)
+    return NightPlan(night, snapshot.programme.settings, asked.live, waves)
 
 
 if __name__ == "__main__":

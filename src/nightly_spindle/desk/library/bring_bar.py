@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
-from nightly_spindle.core.library.intake import IntakeOptions, Source
+from nightly_spindle.core.library.intake import FileFate, IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 
@@ -43,8 +43,8 @@ class BringBar(QWidget):
         edit.returnPressed.connect(self._on_bring)
         self.copy = ChoiceBox()
         self.copy.setAccessibleName("What becomes of the files")
-        self.copy.addItem("left there", Source.LEAVE)
-        self.copy.addItem("copied in", Source.COPY)
+        self.copy.addItem("left there", FileFate.LEAVE)
+        self.copy.addItem("copied in", FileFate.COPY)
         self.copy.setToolTip(
             "The audio stays where it is and is played from there, or is copied into the "
             "station's own audio first"
@@ -101,7 +101,7 @@ class BringBar(QWidget):
         options = IntakeOptions(
             kind=Kind(self.kind.currentText()),
             categories=(category,) if category else (),
-            source=Source(self.copy.currentData()),
+            source=FileFate(self.copy.currentData()),
         )
         self.hide()
         self.asked.emit(self.paths, options)

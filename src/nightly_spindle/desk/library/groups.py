@@ -38,7 +38,7 @@ ALL, HEAD, KIND, CATEGORY, LOOSE, LIST, ARTIST, ALBUM = (
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class GroupLine:
     """One line: what it is, its text, a count, and a weight where that says something."""
 
     sort: str
@@ -55,9 +55,9 @@ class _Model(QAbstractListModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.entries: Sequence[Entry] = ()
+        self.entries: Sequence[GroupLine] = ()
 
-    def show_entries(self, entries: Sequence[Entry]) -> None:
+    def show_entries(self, entries: Sequence[GroupLine]) -> None:
         if [e.text for e in entries] == [e.text for e in self.entries]:
             self.entries = entries  # only counts have changed: the place is kept
             self.dataChanged.emit(self.index(0), self.index(len(entries) - 1))
@@ -186,7 +186,7 @@ class GroupList(QListView):
         self.setAcceptDrops(True)
         self.selectionModel().currentChanged.connect(self._on_current)
 
-    def show_entries(self, entries: Sequence[Entry]) -> None:
+    def show_entries(self, entries: Sequence[GroupLine]) -> None:
         """Show other entries, keeping the choice where it is still there."""
         chosen = self.entry()
         selection = self.selectionModel()
@@ -196,7 +196,7 @@ class GroupList(QListView):
             self.choose(chosen.sort, chosen.text)
         selection.blockSignals(False)
 
-    def entry(self) -> Entry | None:
+    def entry(self) -> GroupLine | None:
         """Return the chosen entry."""
         at = self.currentIndex().row()
         return self.groups.entries[at] if 0 <= at < len(self.groups.entries) else None

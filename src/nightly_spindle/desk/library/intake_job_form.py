@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.library.intake import (
     TEMPLATE_FIELDS,
+    FileFate,
     IntakeJob,
     Markers,
     Numbering,
-    Source,
     options_from,
 )
 from nightly_spindle.core.library.items import MOST_CART, Kind
@@ -37,9 +37,9 @@ _NUMBERING = {
 }
 _MARKERS = {Markers.MEASURE: "are all measured anew", Markers.KEEP: "stay where set by hand"}
 _SOURCE = {
-    Source.LEAVE: "is played from there",
-    Source.COPY: "is copied into the station's audio",
-    Source.MOVE: "is copied, then moved to done",
+    FileFate.LEAVE: "is played from there",
+    FileFate.COPY: "is copied into the station's audio",
+    FileFate.MOVE: "is copied, then moved to done",
 }
 
 
@@ -185,7 +185,7 @@ class JobForm(QWidget):
             number.setEnabled(not by_name)
         self.markers.setEnabled(by_name)
         # what is replaced under way is always played from a copy
-        there = "is copied into the station's audio" if by_name else _SOURCE[Source.LEAVE]
+        there = "is copied into the station's audio" if by_name else _SOURCE[FileFate.LEAVE]
         self.source.setItemText(0, there)
         try:
             job = self.job()

@@ -257,12 +257,12 @@ class IntakePage(QWidget):
             self.said.emit(f"“{job.name}” is saved. {job.sentence()}")
             self.refresh()
 
-        self._shelf.edit(lambda library: editors.jobs.save_job(library, job), then)
+        self._shelf.edit(lambda library: editors.intake_jobs.save_job(library, job), then)
 
     def _end(self) -> None:
         job = self._chosen()
         if job is not None:
-            self._shelf.edit(lambda library: editors.jobs.remove_job(library, job.id),
+            self._shelf.edit(lambda library: editors.intake_jobs.remove_job(library, job.id),
                              lambda _: self.refresh())  # fmt: skip
 
     def _cancel(self) -> None:

@@ -22,7 +22,7 @@ from nightly_spindle.store.library.catalogue import Query
 
 if TYPE_CHECKING:
     from nightly_spindle.desk.kit.library_worker import Shelf
-    from nightly_spindle.store.library.catalogue import Found, Row
+    from nightly_spindle.store.library.catalogue import CatalogueRow, Found
 
 _MOST = 200
 
@@ -42,7 +42,7 @@ class AddPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(300)
         self._shelf = shelf
-        self._hits: list[Row] = []
+        self._hits: list[CatalogueRow] = []
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 14, 14, 12)
         box.setSpacing(8)

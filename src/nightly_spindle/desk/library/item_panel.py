@@ -31,8 +31,8 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.segues.effective_markers import Placed
-    from nightly_spindle.store.library.catalogue import Detail, Row
-    from nightly_spindle.store.reports.item_uses import Use
+    from nightly_spindle.store.library.catalogue import CatalogueRow, Detail
+    from nightly_spindle.store.reports.item_uses import PlaceOfUse
 
 FIELDS = ("artist", "title", "album", "year", "genre")
 _SEVERAL = "several, type to change all"
@@ -178,7 +178,7 @@ class ItemPanel(QWidget):
             widget.hide()
         self._say("", "", "")
 
-    def show_item(self, detail: Detail, uses: Sequence[Use] | None) -> None:
+    def show_item(self, detail: Detail, uses: Sequence[PlaceOfUse] | None) -> None:
         """Show one item; `uses` None while they are looked up."""
         self.detail = detail
         row, item = detail.row, detail.item
@@ -197,7 +197,7 @@ class ItemPanel(QWidget):
             "\n".join(f"{name}: {value}" for name, value in detail.said.items()),
         )
 
-    def show_several(self, rows: Sequence[Row], count: int) -> None:
+    def show_several(self, rows: Sequence[CatalogueRow], count: int) -> None:
         """Show what several items have in common; `rows` may be the first of them only."""
         self.detail = None
         self._only_texts()
@@ -289,7 +289,7 @@ def _muted(text: str) -> QLabel:
     return label
 
 
-def _where(detail: Detail, uses: Sequence[Use] | None, tz: ZoneInfo) -> str:
+def _where(detail: Detail, uses: Sequence[PlaceOfUse] | None, tz: ZoneInfo) -> str:
     aired = detail.row.aired_us
     lines = ["Never aired." if aired is None else f"Last aired {short_date(aired, tz)}."]
     if uses is None:

@@ -43,7 +43,7 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.desk.kit.library_worker import Shelf
-    from nightly_spindle.store.library.catalogue import Catalogue, Found, Row
+    from nightly_spindle.store.library.catalogue import Catalogue, CatalogueRow, Found
 
 MIME = "application/x-nightly-spindle-items"
 _PAGE = 100
@@ -84,7 +84,7 @@ class ItemModel(QAbstractTableModel):
         self._shelf = shelf
         self._tz = tz
         self.carts: Sequence[int] = []
-        self._rows: dict[int, Row] = {}
+        self._rows: dict[int, CatalogueRow] = {}
         self._texts: dict[int, tuple[str, ...]] = {}  # of the rows that were looked at
         self._asked: set[int] = set()
         self._wanted: set[int] = set()
@@ -102,7 +102,7 @@ class ItemModel(QAbstractTableModel):
         self._asked = set()
         self.endResetModel()
 
-    def show_rows(self, rows: Sequence[Row]) -> None:
+    def show_rows(self, rows: Sequence[CatalogueRow]) -> None:
         """Show these rows, all there are for now."""
         self.beginResetModel()
         self.carts = [row.cart for row in rows]
@@ -110,7 +110,7 @@ class ItemModel(QAbstractTableModel):
         self._rows = {row.cart: row for row in rows}
         self.endResetModel()
 
-    def row(self, at: int) -> Row | None:
+    def row(self, at: int) -> CatalogueRow | None:
         """Return a row's texts; None, and they are sent for, when they are not there yet."""
         found = self._rows.get(self.carts[at])
         if found is None and at // _PAGE not in self._asked:
@@ -128,7 +128,7 @@ class ItemModel(QAbstractTableModel):
             def look(catalogue: Catalogue, carts: list[int] = carts) -> Any:
                 return catalogue.rows(carts)
 
-            def then(rows: list[Row], page: int = page) -> None:
+            def then(rows: list[CatalogueRow], page: int = page) -> None:
                 if self.carts is shown:
                     self._rows.update({row.cart: row for row in rows})
                     last = min(len(shown), (page + 1) * _PAGE) - 1
@@ -195,7 +195,7 @@ class ItemModel(QAbstractTableModel):
         return data
 
 
-def _texts(row: Row, tz: ZoneInfo) -> tuple[str, ...]:
+def _texts(row: CatalogueRow, tz: ZoneInfo) -> tuple[str, ...]:
     return (
         row.title,
         row.artist,

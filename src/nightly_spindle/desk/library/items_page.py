@@ -28,7 +28,7 @@ from nightly_spindle.desk.kit.theme import Palette, icon
 from nightly_spindle.desk.library import groups
 from nightly_spindle.desk.library.bring_bar import BringBar
 from nightly_spindle.desk.library.group_tools import GroupTools
-from nightly_spindle.desk.library.groups import Entry, GroupList
+from nightly_spindle.desk.library.groups import GroupLine, GroupList
 from nightly_spindle.desk.library.item_panel import ItemPanel
 from nightly_spindle.desk.library.item_table import ItemTable, file_urls
 from nightly_spindle.desk.library.library_edits import LibraryEdits
@@ -39,7 +39,7 @@ from nightly_spindle.store.reports.item_uses import uses_of
 if TYPE_CHECKING:
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit.desk_ear import Ear
+    from nightly_spindle.desk.kit.desk_ear import DeskEar
     from nightly_spindle.desk.kit.library_worker import Shelf
     from nightly_spindle.store.library.lists import ItemList
 
@@ -80,7 +80,7 @@ class ItemsPage(QWidget):
         self,
         shelf: Shelf,
         edits: LibraryEdits,
-        ear: Ear,
+        ear: DeskEar,
         palette: Palette,
         settings: StationSettings,
     ) -> None:
@@ -270,19 +270,22 @@ class ItemsPage(QWidget):
         found = self._found
         if found is None:
             return
-        entries = [Entry(groups.ALL, "Everything", found.all_items), Entry(groups.HEAD, "KINDS")]
-        entries += [Entry(groups.KIND, g.name, g.count) for g in found.kinds]
-        entries.append(Entry(groups.HEAD, "CATEGORIES"))
-        entries += [
-            Entry(groups.CATEGORY, g.name, g.count, g.id, g.weight) for g in found.categories
+        entries = [
+            GroupLine(groups.ALL, "Everything", found.all_items),
+            GroupLine(groups.HEAD, "KINDS"),
         ]
-        entries.append(Entry(groups.LOOSE, "in no category", found.loose))
+        entries += [GroupLine(groups.KIND, g.name, g.count) for g in found.kinds]
+        entries.append(GroupLine(groups.HEAD, "CATEGORIES"))
+        entries += [
+            GroupLine(groups.CATEGORY, g.name, g.count, g.id, g.weight) for g in found.categories
+        ]
+        entries.append(GroupLine(groups.LOOSE, "in no category", found.loose))
         if self._lists:
-            entries.append(Entry(groups.HEAD, "LISTS"))
-            entries += [Entry(groups.LIST, one.name, one.count, one.id) for one in self._lists]
+            entries.append(GroupLine(groups.HEAD, "LISTS"))
+            entries += [GroupLine(groups.LIST, one.name, one.count, one.id) for one in self._lists]
         self.groups.show_entries(entries)
 
-    def _on_group(self, entry: Entry) -> None:
+    def _on_group(self, entry: GroupLine) -> None:
         self._ask(
             kinds=(entry.text,) if entry.sort == groups.KIND else (),
             category={groups.CATEGORY: entry.id, groups.LOOSE: 0}.get(entry.sort),
@@ -306,9 +309,9 @@ class ItemsPage(QWidget):
         self._shelf.look(lambda catalogue: catalogue.artists(), self._show_artists, "artists")
 
     def _show_artists(self, found: list[Group]) -> None:
-        self.artists.show_entries([Entry(groups.ARTIST, g.name, g.count, g.id) for g in found])
+        self.artists.show_entries([GroupLine(groups.ARTIST, g.name, g.count, g.id) for g in found])
 
-    def _on_artist(self, entry: Entry) -> None:
+    def _on_artist(self, entry: GroupLine) -> None:
         self._ask(artist=entry.text, album=None, kinds=(), category=None, list_id=None)
         self._shelf.look(
             lambda catalogue: catalogue.albums(entry.text), self._show_albums, "albums"
@@ -316,13 +319,14 @@ class ItemsPage(QWidget):
 
     def _show_albums(self, found: list[Group]) -> None:
         total = sum(group.count for group in found)
-        entries = [Entry(groups.ALL, "All albums", total)]
+        entries = [GroupLine(groups.ALL, "All albums", total)]
         entries += [
-            Entry(groups.ALBUM, g.name or "(no album)", g.count, int(bool(g.name))) for g in found
+            GroupLine(groups.ALBUM, g.name or "(no album)", g.count, int(bool(g.name)))
+            for g in found
         ]
         self.albums.show_entries(entries)
 
-    def _on_album(self, entry: Entry) -> None:
+    def _on_album(self, entry: GroupLine) -> None:
         if entry.sort == groups.ALL:
             self._ask(album=None)
         else:
@@ -400,7 +404,7 @@ class ItemsPage(QWidget):
         else:
             self.edits.take_out(carts, name)
 
-    def _on_dropped(self, entry: Entry, carts: list[int]) -> None:
+    def _on_dropped(self, entry: GroupLine, carts: list[int]) -> None:
         if entry.sort == groups.CATEGORY:
             self.edits.put_into(carts, entry.text)
         else:

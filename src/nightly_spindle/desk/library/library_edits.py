@@ -20,7 +20,7 @@ from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
     from nightly_spindle.desk.kit.library_worker import Shelf
-    from nightly_spindle.desk.library.groups import Entry
+    from nightly_spindle.desk.library.groups import GroupLine
     from nightly_spindle.store.base.transaction import Library
 
 Edit = Callable[["Library"], Any]
@@ -169,7 +169,7 @@ class LibraryEdits(QObject):
         if carts:
             self._push(f"take {_items(carts)} out of “{name}”", do, editors.categories.put_in)
 
-    def weigh(self, entry: Entry, factor: float) -> None:
+    def weigh(self, entry: GroupLine, factor: float) -> None:
         """Make a category come round more or less often."""
         if entry.sort != groups.CATEGORY:
             return
@@ -181,13 +181,13 @@ class LibraryEdits(QObject):
             lambda lib, _: editors.categories.set_weight(lib, number, before),
         )
 
-    def ask_rename(self, entry: Entry) -> None:
+    def ask_rename(self, entry: GroupLine) -> None:
         """Ask for another name of a category or list; another category's name merges them."""
         merging = " Another category's name merges the two." * (entry.sort == groups.CATEGORY)
         self._ask_name("Rename", f"Another name for “{entry.text}”.{merging}", entry.text,
                        lambda name: self.rename(entry, name))  # fmt: skip
 
-    def rename(self, entry: Entry, name: str) -> None:
+    def rename(self, entry: GroupLine, name: str) -> None:
         """Rename a category or list."""
         number, before = entry.id, entry.text
         if entry.sort == groups.LIST:
@@ -203,7 +203,7 @@ class LibraryEdits(QObject):
             editors.categories.undo_rename,
         )
 
-    def ask_remove_group(self, entry: Entry) -> None:
+    def ask_remove_group(self, entry: GroupLine) -> None:
         """End a category or list; the items stay, and it can be undone."""
         number = entry.id
         if entry.sort == groups.LIST:

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nightly_spindle.desk.kit.desk_ear import Ear
+from nightly_spindle.desk.kit.desk_ear import DeskEar
 from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import Shelf
 from nightly_spindle.desk.library.intake_page import IntakePage
@@ -64,7 +64,7 @@ class LibraryPlace(QWidget):
         self._folder = shelf.folder
         self._opened = False
         self.shelf = shelf
-        self.ear = Ear(self)
+        self.ear = DeskEar(self)
         self.edits = LibraryEdits(self.shelf, self)
         tz = settings.tz
         self.items = ItemsPage(self.shelf, self.edits, self.ear, palette, settings)

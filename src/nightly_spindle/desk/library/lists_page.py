@@ -31,7 +31,7 @@ from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.tables import Index, chosen_rows, dress, row_before
 from nightly_spindle.desk.library import groups
-from nightly_spindle.desk.library.groups import Entry, GroupList
+from nightly_spindle.desk.library.groups import GroupLine, GroupList
 from nightly_spindle.desk.library.item_table import MIME, carts_in
 from nightly_spindle.store.library import exchange, lists
 from nightly_spindle.store.library.catalogue import Catalogue
@@ -289,7 +289,9 @@ class ListsPage(QWidget):
 
     def _show_names(self, found: list[ItemList]) -> None:
         self._lists = found
-        self.names.show_entries([Entry(groups.LIST, one.name, one.count, one.id) for one in found])
+        self.names.show_entries(
+            [GroupLine(groups.LIST, one.name, one.count, one.id) for one in found]
+        )
         if found and self._chosen() is None:
             self.names.choose(groups.LIST, found[0].name)
         self._read()

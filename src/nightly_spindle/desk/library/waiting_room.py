@@ -26,14 +26,14 @@ from nightly_spindle.core.library.intake import State, Tags, Waits
 from nightly_spindle.core.segues.effective_markers import cues_of
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.waves.item_wave import ItemWave
-from nightly_spindle.store.library.catalogue import Catalogue, Query, Row
+from nightly_spindle.store.library.catalogue import Catalogue, CatalogueRow, Query
 from nightly_spindle.store.library.intake_reading import Arrival, read_arrivals
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.desk.kit.desk_ear import Ear
+    from nightly_spindle.desk.kit.desk_ear import DeskEar
     from nightly_spindle.desk.kit.library_worker import Shelf
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.desk.library.library_edits import LibraryEdits
@@ -47,7 +47,7 @@ _FIELDS = ("artist", "title", "album", "year")
 class _Guest:
     """One entry: an item that waits, or a file that was refused."""
 
-    row: Row | None
+    row: CatalogueRow | None
     arrival: Arrival | None
 
     @property
@@ -69,7 +69,7 @@ class WaitingRoom(QWidget):
     said = Signal(str)
 
     def __init__(
-        self, shelf: Shelf, edits: LibraryEdits, ear: Ear, palette: Palette, tz: ZoneInfo
+        self, shelf: Shelf, edits: LibraryEdits, ear: DeskEar, palette: Palette, tz: ZoneInfo
     ) -> None:
         super().__init__()
         self._shelf, self._edits, self._ear, self._tz = shelf, edits, ear, tz

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.base.timebase import clock, length, short_date
 from nightly_spindle.core.reports.log_status import ALARMS, BoardLog, LogState
-from nightly_spindle.core.station.log_sources import Short
+from nightly_spindle.core.station.log_sources import WhenShort
 from nightly_spindle.desk.kit.buttons import push_button
 
 if TYPE_CHECKING:
@@ -127,7 +127,11 @@ class LogDetails(QWidget):
 
 def _then(log: BoardLog) -> str:
     """Return what follows a log in its time."""
-    net = {Short.AGAIN: "it starts again", Short.ROTATION: "rotation", Short.NET: "the safety net"}
+    net = {
+        WhenShort.AGAIN: "it starts again",
+        WhenShort.ROTATION: "rotation",
+        WhenShort.NET: "the safety net",
+    }
     if not log.reading.usable and log.state not in {LogState.LOADED, LogState.AIRED}:
         return "what is lined up goes on, then the safety net"
     return f"{net[log.drop.options.short]}, as it is short" if log.short else "the next log"

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.core.base.timebase import length
-from nightly_spindle.core.logs.log_matching import Status
+from nightly_spindle.core.logs.log_matching import MatchStatus
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.logs.log_table import needs_settling, what_it_is
@@ -129,7 +129,7 @@ class LinePanel(QWidget):
         has_file = line is not None and bool(line.match.file) and lost
         self.file.setEnabled(has_file)
         self.drop.setEnabled(editable and line is not None
-                             and line.match.status is not Status.IGNORED)  # fmt: skip
+                             and line.match.status is not MatchStatus.IGNORED)  # fmt: skip
 
     def _show_near(self, line: Forecast | None, lookalikes: Lookalikes | None) -> None:
         self.near.clear()

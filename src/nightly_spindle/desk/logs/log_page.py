@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.core.base.timebase import length
-from nightly_spindle.core.library.intake import IntakeOptions, Source
+from nightly_spindle.core.library.intake import FileFate, IntakeOptions
 from nightly_spindle.core.logs.log_edits import LogEdit, Op, next_key
 from nightly_spindle.core.logs.log_matching import settle_key
 from nightly_spindle.core.logs.log_reading import LogFormat
@@ -226,7 +226,7 @@ class LogPage(QWidget):
             LibraryEdit(
                 self._shelf,
                 "settle a line in every log",
-                lambda library: editors.log_drops.settle(library, wanted),
+                lambda library: editors.log_source_edits.settle(library, wanted),
                 editors.settle_back,
             )
         )
@@ -286,7 +286,9 @@ class LogPage(QWidget):
         def do(library: Any) -> Any:
             stat = Path(path).stat()
             seen = Seen(path, stat.st_size, stat.st_mtime_ns)
-            return editors.arrivals.queue(library, [seen], IntakeOptions(kind, source=Source.LEAVE))
+            return editors.arrivals.queue(
+                library, [seen], IntakeOptions(kind, source=FileFate.LEAVE)
+            )
 
         self._shelf.edit(do, lambda _: self.said.emit(f"{Path(path).name} is being taken in."))
 

@@ -227,7 +227,7 @@ class DropsPage(QWidget):
         self._kept = drop
 
         def do(library: Any) -> Any:
-            number, before = editors.log_drops.save_drop(library, drop)
+            number, before = editors.log_source_edits.save_drop(library, drop)
             return number, before
 
         def back(library: Any, memory: Any) -> None:
@@ -251,7 +251,7 @@ class DropsPage(QWidget):
 
     def _remove(self, drop: LogDrop) -> None:
         def do(library: Any) -> Any:
-            return drop.id, editors.log_drops.remove_drop(library, drop.id)
+            return drop.id, editors.log_source_edits.remove_drop(library, drop.id)
 
         def back(library: Any, memory: Any) -> None:
             editors.restore_drop(library, *memory)

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.core.base.timebase import clock, length
-from nightly_spindle.core.logs.log_matching import ITEM_LINES, Status
+from nightly_spindle.core.logs.log_matching import ITEM_LINES, MatchStatus
 from nightly_spindle.desk.kit.signs import paint_sign
 from nightly_spindle.desk.kit.tables import Index, chosen_rows, copy_rows, dress, row_before, sides
 from nightly_spindle.desk.kit.theme import TEXT, Palette, font
@@ -102,7 +102,7 @@ class LogModel(QAbstractTableModel):
             return match.line.raw
         if column == 4:
             return what_it_is(line)
-        return match.how if match.status is Status.MATCHED else ""
+        return match.how if match.status is MatchStatus.MATCHED else ""
 
     def _spoken(self, line: Forecast, column: int) -> str:
         return f"{COLUMNS[column]}: {self._text(line, column)}"
@@ -131,7 +131,7 @@ class LogModel(QAbstractTableModel):
 
 def needs_settling(line: Forecast) -> bool:
     """Whether a line should air but cannot."""
-    return line.match.status in ITEM_LINES and line.match.status is not Status.MATCHED
+    return line.match.status in ITEM_LINES and line.match.status is not MatchStatus.MATCHED
 
 
 def what_it_is(line: Forecast) -> str:
@@ -139,9 +139,9 @@ def what_it_is(line: Forecast) -> str:
     match, item = line.match, line.item
     if item is not None:
         return item.label
-    if match.status is Status.BREAK:
+    if match.status is MatchStatus.BREAK:
         return f"break of {match.value:.0f} {'spot' if match.value == 1 else 'spots'}"
-    if match.status is Status.MARK:
+    if match.status is MatchStatus.MARK:
         if line.off_s is None:
             return "timed mark"
         off = "on time" if abs(line.off_s) < 1 else length(abs(line.off_s))

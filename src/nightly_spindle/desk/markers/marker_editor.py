@@ -17,7 +17,7 @@ from nightly_spindle.desk.markers.item_shaping import ShapeForm
 from nightly_spindle.desk.markers.marker_file_menu import CueFileMenu
 from nightly_spindle.desk.markers.marker_list import CueList
 from nightly_spindle.desk.markers.marker_player import CuePlayer
-from nightly_spindle.desk.markers.marker_session import CueSession, Spot
+from nightly_spindle.desk.markers.marker_session import CueSession, MarkerPlace
 from nightly_spindle.desk.markers.marker_signs import KEYS
 from nightly_spindle.desk.markers.marker_wave import CueOverview, CueWave, Sound
 from nightly_spindle.desk.waves import wave_painting
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
     from PySide6.QtGui import QUndoStack
 
-    from nightly_spindle.desk.kit.desk_ear import Ear
+    from nightly_spindle.desk.kit.desk_ear import DeskEar
 
 _AROUND_S = 1.5  # what a loop plays on both sides of a marker
 _CLOSE_S = 6.0
@@ -59,7 +59,7 @@ class CueEditor(QWidget):
     said = Signal(str)
     closed = Signal()
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, ear: Ear, palette: Palette) -> None:
+    def __init__(self, shelf: Shelf, undo: QUndoStack, ear: DeskEar, palette: Palette) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._palette, self._ear = palette, ear
@@ -143,8 +143,10 @@ class CueEditor(QWidget):
         self.player.moved.connect(self._move_playhead)
         self.player.started.connect(self._on_started)
         self.player.stopped.connect(self._on_stopped)
-        wave.moved.connect(lambda marker, was, to: session.put(marker, to, Spot(marker, was)))
-        wave.chosen.connect(lambda marker, at: session.choose(Spot(marker, at)))
+        wave.moved.connect(
+            lambda marker, was, to: session.put(marker, to, MarkerPlace(marker, was))
+        )
+        wave.chosen.connect(lambda marker, at: session.choose(MarkerPlace(marker, at)))
         wave.sought.connect(self._on_sought)
         wave.viewed.connect(self._fine.start)
         self.whole.sought.connect(lambda at: self._on_sought(at, True))
@@ -351,7 +353,7 @@ class CueEditor(QWidget):
 
     def _choose(self, marker: Marker) -> None:
         row = next((r for r in self.session.rows() if r.marker is marker), None)
-        self.session.choose(Spot(marker, row.at_s if row else 0.0))
+        self.session.choose(MarkerPlace(marker, row.at_s if row else 0.0))
 
     def _on_typed(self, marker: Marker, at_s: float) -> None:
         spot = self.session.chosen
@@ -361,7 +363,7 @@ class CueEditor(QWidget):
 
     def _step_choice(self, by: int) -> None:
         rows = [row for row in self.session.rows() if not row.absent]
-        spots = [Spot(row.marker, row.at_s) for row in rows]
+        spots = [MarkerPlace(row.marker, row.at_s) for row in rows]
         if not spots:
             return
         chosen = self.session.chosen
@@ -389,7 +391,7 @@ class CueEditor(QWidget):
                 return
             if abs(found - at_s) < 1e-6:
                 self.said.emit(f"There is no other {name} near {stamp(at_s)}.")
-            elif self.session.put(chosen.marker, found, Spot(chosen.marker, at_s)):
+            elif self.session.put(chosen.marker, found, MarkerPlace(chosen.marker, at_s)):
                 self.said.emit(f"Moved by {1000 * (found - at_s):+.1f} ms to the {name}.")
 
         self._sounds.look(lambda _: find(path, at_s), then, "snap")

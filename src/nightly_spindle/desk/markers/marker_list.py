@@ -12,7 +12,7 @@ from nightly_spindle.core.library.markers import Marker
 from nightly_spindle.core.segues.effective_markers import sure_words
 from nightly_spindle.desk.kit.fields import TimeField
 from nightly_spindle.desk.kit.theme import Palette, icon
-from nightly_spindle.desk.markers.marker_session import Spot
+from nightly_spindle.desk.markers.marker_session import MarkerPlace
 from nightly_spindle.desk.markers.marker_signs import KEY_OF, TIPS, name_of
 
 if TYPE_CHECKING:
@@ -131,7 +131,7 @@ class CueList(QWidget):
             if abs(name.geometry().center().y() - event.position().y()) <= name.height() / 2 + 3:
                 self.chosen.emit(marker)
 
-    def show_markers(self, rows: list[Placed], spot: Spot | None) -> None:
+    def show_markers(self, rows: list[Placed], spot: MarkerPlace | None) -> None:
         """Show where the markers are, one of them chosen."""
         first = {row.marker: row for row in reversed(rows)}
         many = [row for row in rows if row.marker is Marker.SWEEPER]

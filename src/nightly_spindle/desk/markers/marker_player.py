@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 if TYPE_CHECKING:
-    from nightly_spindle.desk.kit.desk_ear import Ear
+    from nightly_spindle.desk.kit.desk_ear import DeskEar
 
 _FRAME_MS = 16
 _AHEAD_S = 0.3  # the playhead goes on for so long without word from what plays
@@ -25,7 +25,7 @@ class CuePlayer(QObject):
     started = Signal()
     stopped = Signal()
 
-    def __init__(self, ear: Ear, parent: QObject | None = None) -> None:
+    def __init__(self, ear: DeskEar, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._ear = ear
         self._path, self._gain_db, self._length_s = "", 0.0, 0.0

@@ -35,13 +35,13 @@ _REST_MS = 600  # nudges that follow each other sooner are one edit
 
 
 @dataclass(frozen=True, slots=True)
-class Spot:
+class MarkerPlace:
     """One marker of an item; `at_s` tells sweeper points apart."""
 
     marker: Marker
     at_s: float
 
-    def means(self, other: Spot) -> bool:
+    def means(self, other: MarkerPlace) -> bool:
         """Whether another is the same marker, moved or not."""
         same = self.marker is other.marker
         return same and (self.marker is not Marker.SWEEPER or self.at_s == other.at_s)
@@ -94,7 +94,7 @@ class CueSession(QObject):
         self.overview = b""
         self.settings: StationSettings | None = None
         self.segues: Segues | None = None
-        self.chosen: Spot | None = None
+        self.chosen: MarkerPlace | None = None
         self._edits = 0
         self._pending = ""
         self._rest = QTimer(self)
@@ -176,7 +176,7 @@ class CueSession(QObject):
             return Gain(0.0, "")
         return gain(self.item, self.settings.levels, self.settings.kind_levels)
 
-    def at(self, spot: Spot | None) -> float | None:
+    def at(self, spot: MarkerPlace | None) -> float | None:
         """Return where a marker is now."""
         if spot is None:
             return None
@@ -184,7 +184,7 @@ class CueSession(QObject):
             return spot.at_s
         return next((row.at_s for row in self.rows() if row.marker is spot.marker), None)
 
-    def choose(self, spot: Spot | None) -> None:
+    def choose(self, spot: MarkerPlace | None) -> None:
         """Choose a marker."""
         self.chosen = spot
         self.changed.emit()
@@ -195,11 +195,11 @@ class CueSession(QObject):
             return
         sweepers = self.item.marks.sweepers_s
         if chosen.marker is Marker.SWEEPER and chosen.at_s not in sweepers:
-            self.chosen = Spot(chosen.marker, sweepers[0]) if sweepers else None
+            self.chosen = MarkerPlace(chosen.marker, sweepers[0]) if sweepers else None
 
     # -- edits ---------------------------------------------------------------------------------
 
-    def put(self, marker: Marker, at_s: float, was: Spot | None = None) -> bool:
+    def put(self, marker: Marker, at_s: float, was: MarkerPlace | None = None) -> bool:
         """Set a marker; a sweeper point `was` moves. Returns whether it could be."""
         item = self.item
         if item is None:
@@ -207,7 +207,7 @@ class CueSession(QObject):
         at_s = round(max(0.0, at_s), 6)
         marks = self._with(item.marks, marker, at_s, was)
         if self._set(marks, item.shaping, f"set the {marker.words}"):
-            self.chosen = Spot(marker, at_s)
+            self.chosen = MarkerPlace(marker, at_s)
             self.changed.emit()
             return True
         return False
@@ -219,13 +219,15 @@ class CueSession(QObject):
             self.said.emit("Choose a marker first: Up and Down, or its number key.")
             return
         to = round(at_s + by_s, 6)
-        marks = self._with(item.marks, chosen.marker, max(0.0, to), Spot(chosen.marker, at_s))
+        marks = self._with(
+            item.marks, chosen.marker, max(0.0, to), MarkerPlace(chosen.marker, at_s)
+        )
         try:
             self.item = replace(item, marks=checked_marks(item, marks))
         except InputFault as error:
             self.said.emit(str(error))
             return
-        self.chosen = Spot(chosen.marker, max(0.0, to))
+        self.chosen = MarkerPlace(chosen.marker, max(0.0, to))
         self._edits += 1
         self._pending = f"nudge the {chosen.marker.words}"
         self._rest.start()
@@ -279,7 +281,7 @@ class CueSession(QObject):
         """Take all markers as they are given; returns whether that changes anything."""
         return self._set(marks, shaping, "read the markers")
 
-    def _with(self, marks: Marks, marker: Marker, at_s: float, was: Spot | None) -> Marks:
+    def _with(self, marks: Marks, marker: Marker, at_s: float, was: MarkerPlace | None) -> Marks:
         if marker is Marker.SWEEPER and was is not None:
             marks = replace(marks, sweepers_s=tuple(a for a in marks.sweepers_s if a != was.at_s))
         return marks.with_mark(marker, at_s)

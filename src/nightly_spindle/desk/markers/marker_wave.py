@@ -23,7 +23,7 @@ from nightly_spindle.audio.peaks import Peaks, Samples
 from nightly_spindle.core.base.timebase import stamp
 from nightly_spindle.core.library.markers import Marker
 from nightly_spindle.desk.kit.theme import SMALL, Palette, font, kind_color
-from nightly_spindle.desk.markers.marker_session import Spot
+from nightly_spindle.desk.markers.marker_session import MarkerPlace
 from nightly_spindle.desk.markers.marker_signs import KEY_OF, name_of
 from nightly_spindle.desk.waves import wave_painting
 
@@ -96,8 +96,8 @@ class CueWave(QWidget):
         self.spectrum: QImage | None = None
         self._item: Item | None = None
         self._rows: list[Placed] = []
-        self._spot: Spot | None = None
-        self._grip: tuple[str, Spot | None, float] | None = None
+        self._spot: MarkerPlace | None = None
+        self._grip: tuple[str, MarkerPlace | None, float] | None = None
         self._dragged_s: float | None = None
         self._image: QImage | None = None
         self.setMinimumHeight(170)
@@ -114,7 +114,7 @@ class CueWave(QWidget):
         self.playhead_s, self.loop, self.spectrum = None, None, None
         self.view(0.0, item.measure.duration_s)
 
-    def show_markers(self, item: Item, rows: list[Placed], spot: Spot | None) -> None:
+    def show_markers(self, item: Item, rows: list[Placed], spot: MarkerPlace | None) -> None:
         """Show where the markers are, one of them chosen."""
         self._item, self._rows, self._spot = item, rows, spot
         self.refresh()
@@ -294,17 +294,17 @@ class CueWave(QWidget):
 
     # -- hands ---------------------------------------------------------------------------------
 
-    def _under(self, at: QPointF) -> Spot | None:
+    def _under(self, at: QPointF) -> MarkerPlace | None:
         picture = QImage(1, 1, QImage.Format.Format_ARGB32)
         painter = QPainter(picture)
         tabs = self._tabs(painter, [-1e9] * 3)
         painter.end()
         for row, at_s, tab in reversed(tabs):
             if tab.contains(at):
-                return Spot(row.marker, at_s)
+                return MarkerPlace(row.marker, at_s)
         for row, at_s, _ in tabs:
             if abs(self._x(at_s) - at.x()) <= _GRIP_PX and at.y() > _TABS:
-                return Spot(row.marker, at_s)
+                return MarkerPlace(row.marker, at_s)
         return None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

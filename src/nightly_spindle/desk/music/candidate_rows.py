@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor
 from nightly_spindle.desk.kit.row_table import Rows
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.music.made_edits import Candidate
+    from nightly_spindle.core.music.made_edits import LineCandidate
 
 
 class CandidateRows(Rows):
@@ -18,7 +18,7 @@ class CandidateRows(Rows):
     heads = ("Item", "Lands", "Breaks")
     right = (1,)
 
-    def text(self, row: Candidate, column: int) -> str:
+    def text(self, row: LineCandidate, column: int) -> str:
         """Return a cell's text."""
         if column == 0:
             return row.item.label
@@ -26,15 +26,15 @@ class CandidateRows(Rows):
             return f"{row.lands_s:+.0f} s"
         return "firm!" if row.firm else f"{len(row.words)} soft" if row.words else "none"
 
-    def tip(self, row: Candidate) -> str:
+    def tip(self, row: LineCandidate) -> str:
         """Return all that it breaks."""
         return "\n".join(row.words) or "It keeps every rule here."
 
-    def kind(self, row: Candidate) -> str:
+    def kind(self, row: LineCandidate) -> str:
         """Return the shape of a row."""
         return str(row.item.kind)
 
-    def ink(self, row: Candidate, column: int) -> QColor | None:
+    def ink(self, row: LineCandidate, column: int) -> QColor | None:
         """Return the colour of a cell."""
         if row.firm:
             return QColor(self.palette_.alarm if column == 2 else self.palette_.muted)

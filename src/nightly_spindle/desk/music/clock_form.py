@@ -27,7 +27,7 @@ from nightly_spindle.core.music.format_clocks import (
     weights_from,
     weights_text,
 )
-from nightly_spindle.core.music.rotation_rules import Rule, rule_from, rule_values
+from nightly_spindle.core.music.rotation_rules import RotationRule, rule_from, rule_values
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
@@ -266,11 +266,11 @@ class ClockForm(QWidget):
         self.changed.emit()
 
 
-def _written(rule: Rule) -> str:
+def _written(rule: RotationRule) -> str:
     return ",".join(f"{name}={value}" for name, value in rule_values(rule).items())
 
 
-def _rule(written: str) -> Rule:
+def _rule(written: str) -> RotationRule:
     values = {}
     for part in written.split(","):
         name, _, value = part.partition("=")

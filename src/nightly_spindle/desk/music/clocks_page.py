@@ -12,7 +12,7 @@ from nightly_spindle.core.music.format_clocks import FormatClock
 from nightly_spindle.core.reports.made_timeline import line_place, pattern_night
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.kept_page import KeptPage
-from nightly_spindle.desk.kit.planning_process import Planned
+from nightly_spindle.desk.kit.planning_process import NightPlan
 from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.music.clock_form import ClockForm
 from nightly_spindle.desk.music.format_rows import ClockRows
@@ -192,7 +192,7 @@ class ClocksPage(KeptPage):
             {line.slot: end - line.at_s for line, end in zip(hour.lines, ends, strict=True)}
         )
         night = pattern_night(hour, self.sheet.items)
-        self.line.show_plan(Planned(night, replace(self.sheet.settings, timezone="UTC"), False))
+        self.line.show_plan(NightPlan(night, replace(self.sheet.settings, timezone="UTC"), False))
         self.line.show_whole()
 
     def _on_block(self, number: int) -> None:

@@ -13,7 +13,7 @@ from nightly_spindle.desk.kit.row_table import Rows
 if TYPE_CHECKING:
     from nightly_spindle.core.music.format_clocks import ClockSlot, FormatClock
     from nightly_spindle.core.music.formats import Rotating
-    from nightly_spindle.core.music.rotation_rules import Rule
+    from nightly_spindle.core.music.rotation_rules import RotationRule
     from nightly_spindle.core.music.rotation_stats import ArtistUse, CategoryUse, ItemUse
     from nightly_spindle.core.reports.format_findings import FormatFinding
     from nightly_spindle.desk.kit.theme import Palette
@@ -104,22 +104,22 @@ class RuleRows(Rows):
 
     heads = ("Rule", "Kept")
 
-    def text(self, row: Rule, column: int) -> str:
+    def text(self, row: RotationRule, column: int) -> str:
         """Return a cell's text."""
         if column:
             return "firm" if row.firm else f"soft, weight {row.weight:g}"
         return row.sentence().rsplit(" (", 1)[0]
 
-    def tip(self, row: Rule) -> str:
+    def tip(self, row: RotationRule) -> str:
         """Return the rule's sentence."""
         return row.sentence()
 
-    def kind(self, row: Rule) -> str:
+    def kind(self, row: RotationRule) -> str:
         """Return the shape of a row."""
         del row
         return ""
 
-    def ink(self, row: Rule, column: int) -> QColor | None:
+    def ink(self, row: RotationRule, column: int) -> QColor | None:
         """Return the colour of a cell."""
         return QColor(self.palette_.muted) if column and not row.firm else None
 

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 
     from PySide6.QtGui import QUndoStack
 
-    from nightly_spindle.core.music.made_edits import Candidate, HourEditor
+    from nightly_spindle.core.music.made_edits import HourEditor, LineCandidate
     from nightly_spindle.core.music.made_logs import MadeHour
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.board_reading import BoardReading
@@ -94,7 +94,7 @@ class MadePage(QWidget):
         self.table = MadeTable(self.rows)
         self.maker = LogMaker(shelf.folder, self)
         self.fits = RowTable(CandidateRows(palette), "What would fit here", (190, 66, 60))
-        self._candidates: list[Candidate] = []
+        self._candidates: list[LineCandidate] = []
         self._lay_out()
         self._connect()
 
@@ -293,7 +293,7 @@ class MadePage(QWidget):
         self.broken.setText("\n".join(note.text for note in made.notes) if made else
                             "Not made yet: rotation would fill it by its weights.")  # fmt: skip
 
-    def _show_fits(self, found: list[Candidate]) -> None:
+    def _show_fits(self, found: list[LineCandidate]) -> None:
         self._candidates = found
         self.fits.rows.show_rows(found, {})
         if found:
@@ -314,7 +314,7 @@ class MadePage(QWidget):
 
         self._reading.look(lambda board, now: board.edited(start, now, change), then, "")
 
-    def _chosen_fit(self) -> Candidate | None:
+    def _chosen_fit(self) -> LineCandidate | None:
         at = self.fits.currentIndex().row()
         return self._candidates[at] if 0 <= at < len(self._candidates) else None
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from nightly_spindle.core.base.declared import texts_of
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.music.formats import ALL_SONGS, Turn
-from nightly_spindle.core.music.rotation_rules import Rule, RuleKind, check_rule
+from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject, check_rule
 from nightly_spindle.core.station.settings import FormatRules
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
@@ -47,7 +47,7 @@ class PlacedRule:
     """A rule with its place among the others (from 1 on; 0: it is new)."""
 
     id: int
-    rule: Rule
+    rule: RotationRule
     name: str = ""
 
     def sentence(self) -> str:
@@ -62,7 +62,7 @@ class _Form(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.fields = DeclaredForm(Rule, _NAMES, {"category": "the whole station",
+        self.fields = DeclaredForm(RotationRule, _NAMES, {"category": "the whole station",
                                                   "trait": "tempo, or tempo=slow"},
                                    suggested=("category",))  # fmt: skip
         self.fields.changed.connect(self.changed)
@@ -151,7 +151,7 @@ class RotationPage(KeptPage):
 
     def kept(self) -> list[PlacedRule]:
         """Return the rules in their order."""
-        rules: Sequence[Rule] = self.sheet.formats.rules if self.sheet else ()
+        rules: Sequence[RotationRule] = self.sheet.formats.rules if self.sheet else ()
         return [PlacedRule(place, rule, f"rule {place}") for place, rule in enumerate(rules, 1)]
 
     def show_form(self, thing: PlacedRule) -> None:
@@ -176,7 +176,9 @@ class RotationPage(KeptPage):
         """Return a rule with another name."""
         return replace(thing, name=name)
 
-    def _all(self, rules: Sequence[Rule]) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
+    def _all(
+        self, rules: Sequence[RotationRule]
+    ) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         def do(library: Any) -> Any:
             return {"rotation_rule": editors.formats.set_rules(library, rules)}
 
@@ -193,7 +195,7 @@ class RotationPage(KeptPage):
 
     def make(self) -> None:
         """Begin a new rule; it is made when it is kept."""
-        self.begin_new(PlacedRule(0, Rule(RuleKind.ALBUM, 60, firm=False), "new rule"))
+        self.begin_new(PlacedRule(0, RotationRule(RuleSubject.ALBUM, 60, firm=False), "new rule"))
 
     # -- categories, and what is made ahead -----
 

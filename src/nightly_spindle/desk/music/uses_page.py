@@ -216,4 +216,4 @@ class UsesPage(QWidget):
 
 def _write(library: Any, cart: int, card: TurnCard) -> Any:
     """Set the card of an item; returns rows to put back."""
-    return editors.turn_cards.change_cards(library, [cart], lambda _was: replace(card))[1]
+    return editors.rotation_cards.change_cards(library, [cart], lambda _was: replace(card))[1]

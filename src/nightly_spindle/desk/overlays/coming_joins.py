@@ -11,8 +11,8 @@ from PySide6.QtGui import QColor, QGuiApplication, QKeySequence, QPainter, QPen
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from nightly_spindle.core.base.timebase import US, moment_from
-from nightly_spindle.core.programme.running_order import Where
-from nightly_spindle.core.reports.timeline import Block, Over, cut_short
+from nightly_spindle.core.programme.running_order import OverlayPlace
+from nightly_spindle.core.reports.timeline import Block, OverlayBlock, cut_short
 from nightly_spindle.desk.kit.theme import SMALL, TEXT, font, ink_on, kind_color
 from nightly_spindle.desk.timeline.timeline_painting import paint_dip, paint_over
 
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent, QResizeEvent
 
-    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.kit.theme import Palette
 
 ROW_PX = 44
@@ -37,7 +37,7 @@ class ComingJoin:
 
     out: Block
     into: Block
-    overlays: tuple[Over, ...]
+    overlays: tuple[OverlayBlock, ...]
 
     @property
     def line_id(self) -> int:
@@ -45,9 +45,9 @@ class ComingJoin:
         return self.into.line_id
 
 
-def joins_of(planned: Planned, now_us: int) -> list[ComingJoin]:
+def joins_of(planned: NightPlan, now_us: int) -> list[ComingJoin]:
     """Return the joins that are still to come."""
-    over: dict[int, list[Over]] = {}
+    over: dict[int, list[OverlayBlock]] = {}
     for one in planned.night.overlays:
         over.setdefault(one.line_id, []).append(one)
     return [
@@ -74,7 +74,9 @@ class ComingJoins(QAbstractScrollArea):
         self.palette_, self._tz = palette, tz
         self.rows: list[ComingJoin] = []
         self.chosen = 0
-        self._drag: tuple[int, Over, float, float] | None = None  # row, overlay, x, moved by s
+        self._drag: tuple[int, OverlayBlock, float, float] | None = (
+            None  # row, overlay, x, moved by s
+        )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Coming joins")
@@ -135,7 +137,7 @@ class ComingJoins(QAbstractScrollArea):
     def _x(self, box: QRectF, from_start_s: float) -> float:
         return box.left() + box.width() * (from_start_s + _BEFORE_S) / (_BEFORE_S + _AFTER_S)
 
-    def over_box(self, at: int, over: Over) -> QRectF:
+    def over_box(self, at: int, over: OverlayBlock) -> QRectF:
         """Return where an overlay of a row is drawn (also for tests)."""
         box, into = self._drawn(at), self.rows[at].into
         by = self._drag[3] if self._drag is not None and self._drag[1] is over else 0.0
@@ -240,7 +242,7 @@ class ComingJoins(QAbstractScrollArea):
         row, box = self.rows[at], self._drawn(at)
         points = 0
         for over in row.overlays:
-            if over.where == Where.POINT:
+            if over.where == OverlayPlace.POINT:
                 points += 1
                 continue
             by = self._drag[3] if self._drag is not None and self._drag[1] is over else 0.0
@@ -274,10 +276,10 @@ class ComingJoins(QAbstractScrollArea):
         at = int((y - _HEAD_PX + self.verticalScrollBar().value()) // ROW_PX)
         return at if y >= _HEAD_PX and 0 <= at < len(self.rows) else -1
 
-    def _over_at(self, at: int, where: QPointF) -> Over | None:
+    def _over_at(self, at: int, where: QPointF) -> OverlayBlock | None:
         """Return the overlay of a row under a place."""
         for over in self.rows[at].overlays:
-            if over.where != Where.POINT and self.over_box(at, over).adjusted(
+            if over.where != OverlayPlace.POINT and self.over_box(at, over).adjusted(
                 -2, -2, 2, 2
             ).contains(where):
                 return over
@@ -324,7 +326,7 @@ class ComingJoins(QAbstractScrollArea):
         at = f"{moment_from(row.into.start_us, self._tz):%H:%M:%S}"
         return f"{at}\t{row.out.title}\t{row.into.title}\t{over}"
 
-    def _move(self, row: ComingJoin, over: Over, by_s: float) -> None:
+    def _move(self, row: ComingJoin, over: OverlayBlock, by_s: float) -> None:
         at_s = (over.start_us - row.into.start_us) / US + by_s
         self.moved.emit(row.line_id, over.cart, round(at_s, 2))
 
@@ -345,7 +347,7 @@ class ComingJoins(QAbstractScrollArea):
         elif at >= 0 and key in {Qt.Key.Key_Left, Qt.Key.Key_Right}:
             shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             by = (1.0 if shift else _STEP_S) * (1 if key == Qt.Key.Key_Right else -1)
-            over = next((o for o in self.rows[at].overlays if o.where != Where.POINT), None)
+            over = next((o for o in self.rows[at].overlays if o.where != OverlayPlace.POINT), None)
             if over is None:
                 self.said.emit("Nothing lies over this join; choose something for it first.")
             else:

@@ -8,9 +8,9 @@ from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.base.timebase import US, clock
-from nightly_spindle.core.overlays.overlay_pools import Use
+from nightly_spindle.core.overlays.overlay_pools import PoolUse
 from nightly_spindle.core.playout.overlay_playout import REACH_S
-from nightly_spindle.core.programme.running_order import Where, Wish
+from nightly_spindle.core.programme.running_order import OverlayPlace, Wish
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import DecimalField, Field
@@ -108,11 +108,11 @@ class LayPanel(QWidget):
             self.choice.addItem(*_USUAL)
             self.choice.addItem("nothing", {"wish": str(Wish.NONE)})
             for one in sheet.pools:
-                if one.pool.use is Use.SWEEPERS:
+                if one.pool.use is PoolUse.SWEEPERS:
                     wish = {"wish": str(Wish.POOL), "pool": one.pool.id}
                     self.choice.addItem(f"next of “{one.pool.name}”", wish)
             seen = set()
-            for use in (Use.SWEEPERS, Use.VOICEOVERS):
+            for use in (PoolUse.SWEEPERS, PoolUse.VOICEOVERS):
                 for item in sheet.able.get(str(use), ()):
                     if item.cart not in seen:
                         seen.add(item.cart)
@@ -165,7 +165,7 @@ class LayPanel(QWidget):
         wish = join.into.wish
         if not (same and why_not):  # what cannot be laid may be tried: the choice stays
             self._choose(None if wish is None else _values(wish.wish, wish.cart, wish.pool))
-        over = next((one for one in join.overlays if one.where != Where.POINT), None)
+        over = next((one for one in join.overlays if one.where != OverlayPlace.POINT), None)
         placed = wish is not None and wish.at_s is not None
         self.at.show_value(wish.at_s if placed and wish is not None else None)
         self.at.setEnabled(over is not None and not why_not)
@@ -180,7 +180,11 @@ class LayPanel(QWidget):
 
     def _on_at(self, at_s: float | None) -> None:
         join = self._join
-        over = next((o for o in join.overlays if o.where != Where.POINT), None) if join else None
+        over = (
+            next((o for o in join.overlays if o.where != OverlayPlace.POINT), None)
+            if join
+            else None
+        )
         if over is None:
             return
         wish = {"wish": str(Wish.THIS), "cart": over.cart}

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.playout.overlay_position import trial_s
-from nightly_spindle.core.programme.running_order import Where
+from nightly_spindle.core.programme.running_order import OverlayPlace
 from nightly_spindle.desk.kit.board_reading import BoardReading
 from nightly_spindle.desk.kit.paged_place import PagedPlace
 from nightly_spindle.desk.kit.planner import Planner
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.engine_link import EngineLink
     from nightly_spindle.desk.kit.library_worker import Shelf
-    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.library.catalogue import Catalogue
 
@@ -65,7 +65,7 @@ class OverlaysPlace(PagedPlace):
         self.reading = BoardReading(shelf.folder, self, OverlayBoard, now_us)
         self.day = Planner(shelf.folder, self, _DAY_H)
         self.sheet: OverlaySheet | None = None
-        self.planned: Planned | None = None
+        self.planned: NightPlan | None = None
         self.joins = ComingJoins(palette, settings.tz)
         self.panel = LayPanel()
         self.pools = PoolsPage(shelf, self.undo, palette)
@@ -165,7 +165,7 @@ class OverlaysPlace(PagedPlace):
             self._show_chosen()
         self._show_worst()
 
-    def show_plan(self, planned: Planned) -> None:
+    def show_plan(self, planned: NightPlan) -> None:
         """Take a new plan of the coming hours."""
         self.planned = planned
         self.rules.show_settings(planned.settings)
@@ -223,7 +223,7 @@ class OverlaysPlace(PagedPlace):
         self.worst.setText(text)
         self.worst.setToolTip("\n".join(f"{one.text} {one.mend}" for one in told) or text)
 
-    def _on_day(self, planned: Planned) -> None:
+    def _on_day(self, planned: NightPlan) -> None:
         """Count what airs in the coming 24 hours, by pool and by item."""
         by_pool: dict[int, int] = {}
         by_cart: dict[int, int] = {}
@@ -272,7 +272,7 @@ class OverlaysPlace(PagedPlace):
             return
         if join is None:
             return
-        over = [one for one in join.overlays if one.where != Where.POINT]
+        over = [one for one in join.overlays if one.where != OverlayPlace.POINT]
         carts = [join.out.cart, join.into.cart]
         tried = self.panel.tried()
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from nightly_spindle.core.overlays.overlay_pools import FOR, Pool, PoolOptions, Use, check_pool
+from nightly_spindle.core.overlays.overlay_pools import FOR, Pool, PoolOptions, PoolUse, check_pool
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.scrolled import scrolled
@@ -70,7 +70,7 @@ class PoolForm(QWidget):
             offered = [("nothing", 0), *((f"{i.title} ({i.cart})", i.cart) for i in able)]
             self.form.offer("fallback", offered)
             self.form.show_values(pool.options, FOR[pool.use])
-        songs = pool.use is Use.VOICEOVERS
+        songs = pool.use is PoolUse.VOICEOVERS
         self.form.captions["every"].setText("Every … songs" if songs else "Every … segues")
 
     def typed(self) -> Pool:

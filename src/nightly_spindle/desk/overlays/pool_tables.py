@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QColor
 
 from nightly_spindle.core.base.timebase import length
-from nightly_spindle.core.overlays.overlay_pools import Use
+from nightly_spindle.core.overlays.overlay_pools import PoolUse
 from nightly_spindle.desk.kit.row_table import Rows
 
 if TYPE_CHECKING:
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.reports.overlay_board import MemberSheet, PoolSheet
 
-SIGNS = {Use.SWEEPERS: "sweeper", Use.VOICEOVERS: "voiceover", Use.LINKS: "jingle"}
+SIGNS = {PoolUse.SWEEPERS: "sweeper", PoolUse.VOICEOVERS: "voiceover", PoolUse.LINKS: "jingle"}
 
 
 class PoolRows(Rows):

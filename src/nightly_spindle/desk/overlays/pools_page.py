@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QToolButton,
 )
 
-from nightly_spindle.core.overlays.overlay_pools import Pool, Use, with_members
+from nightly_spindle.core.overlays.overlay_pools import Pool, PoolUse, with_members
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import Field
@@ -37,8 +37,8 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.overlay_board import OverlaySheet, PoolSheet
 
 _PANEL_PX = 330
-_NEW = {Use.SWEEPERS: "Sweepers on segues", Use.VOICEOVERS: "Voiceovers on intros",
-        Use.LINKS: "Links between items"}  # fmt: skip
+_NEW = {PoolUse.SWEEPERS: "Sweepers on segues", PoolUse.VOICEOVERS: "Voiceovers on intros",
+        PoolUse.LINKS: "Links between items"}  # fmt: skip
 
 
 class PoolsPage(KeptPage):
@@ -187,7 +187,7 @@ class PoolsPage(KeptPage):
 
     # -- editing -----------------------------------------------------------------------------------
 
-    def make(self, use: Use) -> None:
+    def make(self, use: PoolUse) -> None:
         """Begin a new pool; it is made when it is kept."""
         self.begin_new(Pool(0, _NEW[use], use))
         self.pool_form.name.setFocus()

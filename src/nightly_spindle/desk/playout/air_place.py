@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.reports.timeline import Block, Mark
     from nightly_spindle.desk.kit.engine_link import EngineLink
     from nightly_spindle.desk.kit.library_worker import Shelf
-    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.segues.segue_editor import SegueEditor
 
 _TOOLS = (
@@ -59,7 +59,7 @@ class AirPlace(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._link = link
         self._palette = palette
-        self.planned: Planned | None = None
+        self.planned: NightPlan | None = None
         self._starts: list[int] = []
         self._now_us = 0
         self._shown = -1
@@ -168,7 +168,7 @@ class AirPlace(QWidget):
 
     # -- what is shown -----------------------------------------------------------------------
 
-    def show_plan(self, planned: Planned) -> None:
+    def show_plan(self, planned: NightPlan) -> None:
         """Show a new plan."""
         self.planned = planned
         blocks = planned.night.blocks

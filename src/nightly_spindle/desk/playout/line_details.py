@@ -10,14 +10,14 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLay
 
 from nightly_spindle.core.base.timebase import US, clock, length, moment_from
 from nightly_spindle.core.library.markers import Curve
-from nightly_spindle.core.reports.timeline import Block, Mark, Over, cut_short
+from nightly_spindle.core.reports.timeline import Block, Mark, OverlayBlock, cut_short
 from nightly_spindle.core.segues.joins import fade_gain
 from nightly_spindle.desk.kit.theme import SMALL, Palette, font, kind_color
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.kit.planning_process import NightPlan
 
 _AROUND_S = 10.0
 
@@ -193,7 +193,7 @@ class Details(QWidget):
         for button in (self.up, self.down, self.out):
             button.setEnabled(False)
 
-    def show_line(self, planned: Planned, line_id: int) -> None:
+    def show_line(self, planned: NightPlan, line_id: int) -> None:
         """Show one line of a plan."""
         blocks = planned.night.blocks
         at = next((i for i, block in enumerate(blocks) if block.line_id == line_id), None)
@@ -248,7 +248,7 @@ def _how(block: Block, before: Block | None, tz: ZoneInfo) -> str:
     return f"At {at}. {' '.join(block.how)}" if block.how else f"At {at}, at full level."
 
 
-def _over(overlays: list[Over], tz: ZoneInfo) -> str:
+def _over(overlays: list[OverlayBlock], tz: ZoneInfo) -> str:
     return " ".join(
         f"At {clock(one.start_us, tz)} “{one.title}” ({one.origin}). {one.why}" for one in overlays
     )

@@ -18,7 +18,7 @@ _FLOOR_DB = -48.0
 _TARGET_DB = -6.0
 
 
-class Levels(QWidget):
+class LevelBars(QWidget):
     """Two level bars, left and right, in dB under full scale."""
 
     def __init__(self, palette: Palette) -> None:
@@ -147,7 +147,7 @@ class Header(QWidget):
         self.stop = self._button("Stop", "square", "Fade out and wait (F9)", "stop")
         self.go = self._button("Start", "play", "Start the next line (F9)", "go")
         self.mode = self._button("", "hand", "", "mode")
-        self.levels = Levels(self.palette_)
+        self.levels = LevelBars(self.palette_)
         for widget in (self.skip, self.stop, self.go, self.mode):
             row.addWidget(widget)
         row.addSpacing(8)

@@ -15,7 +15,7 @@ from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import moment_from
 from nightly_spindle.core.reports.timeline import cut_short
 from nightly_spindle.core.segues.segue_rules import edit_values
-from nightly_spindle.desk.kit.desk_ear import JOIN, Ear
+from nightly_spindle.desk.kit.desk_ear import JOIN, DeskEar
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
 from nightly_spindle.desk.kit.running_order_undo import SetJoin
 from nightly_spindle.desk.kit.theme import Palette, icon
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.reports.timeline import Block
     from nightly_spindle.desk.kit.engine_link import EngineLink
-    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.store.library.catalogue import Catalogue
 
 _FRAME_MS = 16
@@ -60,13 +60,13 @@ class SegueEditor(QWidget):
         self._shelf, self._link, self._undo = shelf, link, undo
         self._palette = palette
         self._sounds = Shelf(shelf.folder, self)
-        self.ear = Ear(self)
+        self.ear = DeskEar(self)
         self.lanes = JoinLanes(palette)
         self.panel = JoinPanel()
         self.title = QLabel("")
         self.title.setProperty("role", "name")
         self.session: JoinSession | None = None
-        self._planned: Planned | None = None
+        self._planned: NightPlan | None = None
         self._line_id = 0
         self._heard: tuple[float, float, float] | None = None
         self._frame = QTimer(self)
@@ -140,7 +140,7 @@ class SegueEditor(QWidget):
 
     # -- which join ----------------------------------------------------------------------------
 
-    def open(self, planned: Planned, line_id: int) -> bool:
+    def open(self, planned: NightPlan, line_id: int) -> bool:
         """Show the join that leads into a line; False when there is none."""
         self._planned = planned
         pairs = self._pairs()
@@ -154,7 +154,7 @@ class SegueEditor(QWidget):
         self.setFocus()
         return True
 
-    def show_plan(self, planned: Planned) -> None:
+    def show_plan(self, planned: NightPlan) -> None:
         """Take a new plan; what is being changed stays."""
         self._planned = planned
         if self._line_id and (self.session is None or not self.session.changed):

@@ -10,7 +10,7 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from nightly_spindle.desk.kit import theme
-from nightly_spindle.desk.shell.window import Window
+from nightly_spindle.desk.shell.window import DeskWindow
 from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.programme.snapshot import open_station
 
@@ -31,12 +31,12 @@ def application() -> QApplication:
     return app
 
 
-def open_window(folder: Path, memory: QSettings | None = None) -> Window:
+def open_window(folder: Path, memory: QSettings | None = None) -> DeskWindow:
     """Make the window of a station; StationNotFound when there is none."""
     snapshot = open_station(folder)
     settings = snapshot.programme.settings
     snapshot.connection.close()
-    window = Window(folder, settings, memory or QSettings())
+    window = DeskWindow(folder, settings, memory or QSettings())
     window.begin()
     return window
 

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.reports.timeline import Mark, Pin
 
 
-class Status(QWidget):
+class StatusBar(QWidget):
     """On air or not, mode, station time, what is left, next fixed time, worst finding.
 
     Signals: `finding_asked` when the finding is pressed.

@@ -24,14 +24,14 @@ from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.kit.engine_link import EngineLink
 from nightly_spindle.desk.kit.library_worker import Shelf
 from nightly_spindle.desk.kit.planner import Planner
-from nightly_spindle.desk.kit.planning_process import Planned
+from nightly_spindle.desk.kit.planning_process import NightPlan
 from nightly_spindle.desk.library.library_place import LibraryPlace
 from nightly_spindle.desk.logs.logs_place import LogsPlace
 from nightly_spindle.desk.playout.air_place import AirPlace
 from nightly_spindle.desk.shell.keys import KeysPage
 from nightly_spindle.desk.shell.late_places import LatePlaces
 from nightly_spindle.desk.shell.rail import PlaceButton
-from nightly_spindle.desk.shell.status import Status
+from nightly_spindle.desk.shell.status import StatusBar
 from nightly_spindle.desk.station.station_place import StationPlace
 
 if TYPE_CHECKING:
@@ -60,7 +60,7 @@ _PLACES = (
 )
 
 
-class Window(QMainWindow):
+class DeskWindow(QMainWindow):
     """One station's desk."""
 
     def __init__(self, folder: Path, settings: StationSettings, memory: QSettings) -> None:
@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.palette_ = self._remembered_palette()
         self.link = EngineLink(folder, self)
         self.planner = Planner(folder, self)
-        self.status = Status(settings.name)
+        self.status = StatusBar(settings.name)
         self.shelf = Shelf(folder, self)
         self.air = AirPlace(self.shelf, self.link, self.palette_)
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
@@ -432,7 +432,7 @@ class Window(QMainWindow):
             return  # the engine's state is on its way
         self.planner.ask(self._state if live else None, self._now_us, live=live)
 
-    def _on_planned(self, planned: Planned) -> None:
+    def _on_planned(self, planned: NightPlan) -> None:
         if planned.live != self.link.on_air:
             return
         self.air.show_plan(planned)

@@ -28,7 +28,7 @@ from nightly_spindle.desk.timeline.timeline_painting import (
 
 if TYPE_CHECKING:
     from nightly_spindle.core.reports.timeline import Block
-    from nightly_spindle.desk.kit.planning_process import Planned
+    from nightly_spindle.desk.kit.planning_process import NightPlan
 
 _SHORTEST_US = 10 * US
 _LONGEST_US = 12 * 3600 * US
@@ -51,7 +51,7 @@ class NightLine(QWidget):
     def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._look = Look(palette, ZoneInfo("UTC"), 0)
-        self._planned: Planned | None = None
+        self._planned: NightPlan | None = None
         self._starts: list[int] = []
         self._crowd = Crowd([])
         self._left_us = 0
@@ -69,7 +69,7 @@ class NightLine(QWidget):
 
     # -- what is shown ------------------------------------------------------------------
 
-    def show_plan(self, planned: Planned) -> None:
+    def show_plan(self, planned: NightPlan) -> None:
         """Show a new plan."""
         self._planned = planned
         self._starts = [block.start_us for block in planned.night.blocks]

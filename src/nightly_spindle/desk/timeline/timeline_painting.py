@@ -19,7 +19,7 @@ from nightly_spindle.desk.kit.theme import SMALL, Palette, font, ink_on, kind_co
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.reports.timeline import Block, Mark, Over, Pin
+    from nightly_spindle.core.reports.timeline import Block, Mark, OverlayBlock, Pin
 
 _STEPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14_400)
 _TICK_PX = 64
@@ -199,7 +199,7 @@ def paint_overlays(
     painter: QPainter,
     lane: QRectF,
     box: QRectF,
-    overlays: Sequence[Over],
+    overlays: Sequence[OverlayBlock],
     scale: Scale,
     look: Look,
 ) -> None:
@@ -242,7 +242,7 @@ def paint_dip(painter: QPainter, box: QRectF, palette: Palette) -> None:
 
 
 def paint_over(
-    painter: QPainter, box: QRectF, over: Over, palette: Palette, *, chosen: bool = False
+    painter: QPainter, box: QRectF, over: OverlayBlock, palette: Palette, *, chosen: bool = False
 ) -> None:
     """Paint one overlay: a leaning bar with its title, with a rim where it was placed by hand."""
     lean = min(3.0, box.width() / 4)

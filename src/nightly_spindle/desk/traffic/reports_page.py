@@ -24,7 +24,7 @@ from nightly_spindle.core.calendar.local_days import day_of, local_day
 from nightly_spindle.core.reports.spot_reports import (
     PLAN_COLUMNS,
     PROOF_COLUMNS,
-    Planned,
+    PlannedSpot,
     Proof,
     Report,
     Total,
@@ -93,23 +93,23 @@ class _PlanRows(Rows):
     heads = ("Campaign", "Day", "Date", "Time", "Break or show", "Advertiser", "Set")
     tz: ZoneInfo | None = None
 
-    def text(self, row: Planned, column: int) -> str:
+    def text(self, row: PlannedSpot, column: int) -> str:
         """Return a cell's text."""
         assert self.tz is not None
         cells = plan_cells(row, self.tz)
         return (row.campaign.name, cells["weekday"], cells["date"], cells["time"], row.where,
                 cells["advertiser"], cells["fixed"])[column]  # fmt: skip
 
-    def tip(self, row: Planned) -> str:
+    def tip(self, row: PlannedSpot) -> str:
         """Return the order's sentence."""
         return row.campaign.sentence()
 
-    def kind(self, row: Planned) -> str:
+    def kind(self, row: PlannedSpot) -> str:
         """Return the kind whose shape it has."""
         del row
         return "spot"
 
-    def ink(self, row: Planned, column: int) -> QColor | None:
+    def ink(self, row: PlannedSpot, column: int) -> QColor | None:
         """Return a cell's colour where it is not the usual one."""
         del row, column
 
@@ -151,7 +151,7 @@ class ReportsPage(QWidget):
         self._reading = reading
         self.sheet: SpotSheet | None = None
         self.report: Report | None = None
-        self.planned: list[Planned] = []
+        self.planned: list[PlannedSpot] = []
         self.proof_rows, self.plan_rows = _ProofRows(palette), _PlanRows(palette)
         self.proofs = RowTable(self.proof_rows, "What aired",
                                (160, 96, 84, 62, 62, 86, 190, 200, 130))  # fmt: skip
@@ -272,12 +272,12 @@ class ReportsPage(QWidget):
         numbers = self.chosen()
         title = "Proof of play"
 
-        def look(board: CampaignBoard, now: int) -> tuple[Report, list[Planned]]:
+        def look(board: CampaignBoard, now: int) -> tuple[Report, list[PlannedSpot]]:
             return board.report(now, begin, end, numbers, title)
 
         self._reading.look(look, self._show, "report")
 
-    def _show(self, found: tuple[Report, list[Planned]]) -> None:
+    def _show(self, found: tuple[Report, list[PlannedSpot]]) -> None:
         self.report, self.planned = found
         aired = self.what.currentText() == _AIRED
         self.proofs.setVisible(aired)

@@ -124,7 +124,7 @@ class JoinSession:
         return edit_as_markers(self.meeting.out, self.meeting.into, self.edit)
 
     def to_hear(self, over: Sequence[tuple[Item, float]] = ()) -> tuple[dict[str, Any], float]:
-        """Return the join as `standins.listen` plays it, and where in the outgoing it begins.
+        """Return the join as `simulators.listen` plays it, and where in the outgoing it begins.
 
         `over` are overlays, each with the seconds from the start of the incoming item at which
         it begins.
@@ -155,7 +155,7 @@ class JoinSession:
         return {"voices": voices, "over": laid, "from_s": 0.0, "to_s": max([end, *ends])}, first
 
     def _laid(self, item: Item, start_s: float) -> dict[str, Any]:
-        """Return an overlay as `standins.listen` plays it, on the line of the join."""
+        """Return an overlay as `simulators.listen` plays it, on the line of the join."""
         settings, here = self.meeting.settings, span(item, self.rate)
         ducking = ducking_of(settings, item)
         duck = {**asdict(ducking), "curve": str(ducking.curve)}

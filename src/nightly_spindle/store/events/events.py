@@ -10,9 +10,9 @@ from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.events.event_values import event_values, events_from, joined
 from nightly_spindle.core.events.timed_events import (
     AfterSongs,
-    Beside,
-    Over,
+    OffsetRule,
     TimedEvent,
+    WhenOver,
     check_event,
 )
 from nightly_spindle.core.reports.event_week import next_firings
@@ -68,7 +68,7 @@ def save_events(
         name = " ".join(event.name.split())
         one = joined(replace(event, name=name), by_id)
         check_event(one)
-        if isinstance(one.rule, Beside) and one.rule.other is None:
+        if isinstance(one.rule, OffsetRule) and one.rule.other is None:
             raise InputFault(
                 f"“{name}” would go by itself in a circle, or by an event that is gone"
             )
@@ -103,8 +103,8 @@ def over_and_done(events: Iterable[TimedEvent], tz: ZoneInfo, now_us: int) -> li
     return [
         event
         for event in events
-        if (event.enabled or event.options.over is Over.REMOVE)
-        and event.options.over is not Over.KEEP
+        if (event.enabled or event.options.over is WhenOver.REMOVE)
+        and event.options.over is not WhenOver.KEEP
         and not isinstance(event.rule, AfterSongs)
         and not next_firings(event.rule, tz, now_us, 1)
         and event.rule.firings(tz, 0, now_us)
@@ -114,7 +114,7 @@ def over_and_done(events: Iterable[TimedEvent], tz: ZoneInfo, now_us: int) -> li
 def retire(library: Library, events: Iterable[TimedEvent]) -> None:
     """Switch events off, or remove them, as they say for after their last firing."""
     for event in events:
-        if event.options.over is Over.REMOVE:
+        if event.options.over is WhenOver.REMOVE:
             remove_events(library, [event.id])
         else:
             save_events(library, [replace(event, enabled=False)])

@@ -72,7 +72,7 @@ class Query:
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class CatalogueRow:
     """An item as a list shows it."""
 
     cart: int
@@ -110,7 +110,7 @@ class Found:
 
     query: Query
     carts: NDArray[np.int64]
-    first: tuple[Row, ...]
+    first: tuple[CatalogueRow, ...]
     kinds: tuple[Group, ...]
     categories: tuple[Group, ...]
     loose: int
@@ -123,7 +123,7 @@ class Detail:
     """All that is known of one item."""
 
     item: Item
-    row: Row
+    row: CatalogueRow
     said: dict[str, str]
     overview: bytes
     encoding: str
@@ -167,7 +167,7 @@ class Catalogue:
         """Whether the library was edited since the last answer."""
         return change_count(self._connection) != self._count
 
-    def first_rows(self, limit: int = 60) -> list[Row]:
+    def first_rows(self, limit: int = 60) -> list[CatalogueRow]:
         """Return the first items by artist at once, before anything else is read."""
         query = f"{_ROW} ORDER BY i.sort_artist, i.sort_title, i.cart LIMIT ?"
         return [_row(row) for row in self._connection.execute(query, (limit,))]
@@ -197,7 +197,7 @@ class Catalogue:
             float(arrays.lengths[places].sum()),
         )
 
-    def rows(self, carts: Sequence[int]) -> list[Row]:
+    def rows(self, carts: Sequence[int]) -> list[CatalogueRow]:
         """Return rows in the order asked for; numbers that are gone are left out."""
         found = {}
         for at in range(0, len(carts), _PART):
@@ -347,8 +347,8 @@ _ROW = (
 )
 
 
-def _row(row: Any) -> Row:
-    return Row(*row)
+def _row(row: Any) -> CatalogueRow:
+    return CatalogueRow(*row)
 
 
 def _arrays(connection: sqlite3.Connection) -> _Arrays:

@@ -16,7 +16,7 @@ from nightly_spindle.core.base.errors import InputFault, StorageFault
 from nightly_spindle.core.base.plain_files import read_plain
 from nightly_spindle.core.base.timebase import iso
 from nightly_spindle.core.library.markers import Marker
-from nightly_spindle.core.logs.playlists import Track, m3u, xspf
+from nightly_spindle.core.logs.playlists import PlaylistTrack, m3u, xspf
 from nightly_spindle.core.segues.effective_markers import placed
 
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.segues.segue_rules import SegueRule
     from nightly_spindle.store.base.transaction import Library
-    from nightly_spindle.store.library.catalogue import Catalogue, Row
+    from nightly_spindle.store.library.catalogue import Catalogue, CatalogueRow
 
 COLUMNS = (
     "cart", "kind", "artist", "title", "album", "year", "genre", "categories", "duration_s",
@@ -50,7 +50,7 @@ def table_rows(catalogue: Catalogue, carts: Sequence[int], tz: ZoneInfo) -> list
     return rows
 
 
-def _table_row(row: Row, item: Item, tz: ZoneInfo, rule: SegueRule) -> dict[str, Any]:
+def _table_row(row: CatalogueRow, item: Item, tz: ZoneInfo, rule: SegueRule) -> dict[str, Any]:
     measure = item.measure
     at = {one.marker: f"{one.at_s:.3f}" for one in placed(item, rule) if not one.absent}
     return {
@@ -98,10 +98,10 @@ def write(path: Path, catalogue: Catalogue, carts: Sequence[int], tz: ZoneInfo, 
     replace_file(path, body)
 
 
-def _tracks(catalogue: Catalogue, carts: Sequence[int]) -> list[Track]:
+def _tracks(catalogue: Catalogue, carts: Sequence[int]) -> list[PlaylistTrack]:
     items = catalogue.items(carts)
     return [
-        Track(row.path, row.title, row.artist, "", row.measure.duration_s)
+        PlaylistTrack(row.path, row.title, row.artist, "", row.measure.duration_s)
         for row in (items[cart] for cart in carts if cart in items)
     ]
 

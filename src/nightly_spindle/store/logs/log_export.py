@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.timebase import local_from
-from nightly_spindle.core.logs.log_matching import Status
+from nightly_spindle.core.logs.log_matching import MatchStatus
 from nightly_spindle.core.logs.log_writers import LogEntry
 from nightly_spindle.core.station.log_forecast import forecast
 
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.station.log_sources import LogReading
     from nightly_spindle.core.station.settings import StationSettings
 
-_KEPT = {Status.BREAK: "break", Status.MARK: "mark", Status.COMMENT: "comment"}
+_KEPT = {MatchStatus.BREAK: "break", MatchStatus.MARK: "mark", MatchStatus.COMMENT: "comment"}
 
 
 def export_entries(
@@ -37,9 +37,9 @@ def export_entries(
                 LogEntry(item.path, item.artist, item.title, item.cart, line.length_s,
                          float(at_s), str(item.kind))
             )  # fmt: skip
-        elif match.status is Status.MARK:
+        elif match.status is MatchStatus.MARK:
             entries.append(LogEntry(type="mark", comment=match.line.raw, at_s=match.value))
-        elif match.status is not Status.IGNORED:
+        elif match.status is not MatchStatus.IGNORED:
             kind = _KEPT.get(match.status, "comment")
             entries.append(LogEntry(type=kind, comment=match.line.raw))
     return entries

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.errors import LogUnreadable
 from nightly_spindle.core.library.song_names import Likeness, Proposal, song_key
 from nightly_spindle.core.logs.log_matching import (
-    Candidate,
-    Known,
+    LibraryNames,
+    LogPlace,
     Match,
-    Status,
-    Where,
+    MatchCandidate,
+    MatchStatus,
     match_line,
     name_key,
     settle_key,
@@ -52,7 +52,7 @@ def match_log(
     given = [meant(line, table) for line in log.lines]
     open_ = [line for line, match in zip(log.lines, given, strict=True) if match is None]
     known, items = _known(connection, station, open_)
-    where = Where(folder, _roots(connection, station), drop.paths if drop else ())
+    where = LogPlace(folder, _roots(connection, station), drop.paths if drop else ())
     matches = [
         match if match is not None else match_line(line, where, known)
         for line, match in zip(log.lines, given, strict=True)
@@ -60,7 +60,7 @@ def match_log(
     wanted = {match.cart for match in matches if match.cart is not None}
     for item in items_by_cart(connection, station, wanted - set(items)):
         items[item.cart] = item
-    lost = {match.file for match in matches if match.file and match.status is Status.MISSING}
+    lost = {match.file for match in matches if match.file and match.status is MatchStatus.MISSING}
     lying = _lying_there(lost, patience)
     return [_there(match, items, lying) for match in matches], items
 
@@ -85,8 +85,8 @@ def _there(match: Match, items: dict[int, Item], lying: set[str]) -> Match:
     """Return a match as it is; missing when its item has gone, or where its audio lies."""
     if match.cart is not None and match.cart not in items:
         why = f"cart {match.cart} ({match.how}) is not in the library any more"
-        return replace(match, status=Status.MISSING, how=why, cart=None)
-    if match.file and match.status is Status.MISSING:
+        return replace(match, status=MatchStatus.MISSING, how=why, cart=None)
+    if match.file and match.status is MatchStatus.MISSING:
         if match.file in lying:
             return replace(match, how="its file lies there but is not in the library")
         return replace(match, file="")
@@ -99,12 +99,12 @@ def _roots(connection: sqlite3.Connection, station: Path) -> list[str]:
 
 def _known(
     connection: sqlite3.Connection, station: Path, lines: Sequence[LogLine]
-) -> tuple[Known, dict[int, Item]]:
+) -> tuple[LibraryNames, dict[int, Item]]:
     items: dict[int, Item] = {}
-    names: dict[str, list[Candidate]] = {}
+    names: dict[str, list[MatchCandidate]] = {}
     keys = (name_key(line.path) for line in lines if line.path)
     for key, path, item in items_by_name(connection, station, keys):
-        names.setdefault(key, []).append(Candidate(item.cart, path))
+        names.setdefault(key, []).append(MatchCandidate(item.cart, path))
         items[item.cart] = item
     numbers = {line.cart for line in lines if line.cart is not None}
     stems = {name_key(line.path).partition(".")[0] for line in lines if line.path}
@@ -123,7 +123,7 @@ def _known(
             connection, "SELECT said, cart FROM log_settled", "said", map(settle_key, lines)
         )
     }
-    return Known(names, frozenset(carts), songs, settled), items
+    return LibraryNames(names, frozenset(carts), songs, settled), items
 
 
 def _within(
@@ -171,7 +171,7 @@ def proposals(
     connection: sqlite3.Connection, matches: Sequence[Match], most: int = 3
 ) -> dict[str, list[Proposal]]:
     """Return the items that lines may mean that were not found, by the lines' keys."""
-    lost = [m for m in matches if m.status in {Status.MISSING, Status.AMBIGUOUS}]
+    lost = [m for m in matches if m.status in {MatchStatus.MISSING, MatchStatus.AMBIGUOUS}]
     said = {match.key: _said(match) for match in lost}
     if not any(said.values()):
         return {}

@@ -11,10 +11,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import LogUnreadable
-from nightly_spindle.core.calendar.dated_names import Entry, candidates, fitting, nearest
+from nightly_spindle.core.calendar.dated_names import FolderEntry, candidates, fitting, nearest
 from nightly_spindle.core.logs.log_edits import applied, edit_from_values
 from nightly_spindle.core.logs.log_reading import read_bytes
-from nightly_spindle.core.station.log_sources import Change, LogDrop, LogReading, ReadingState
+from nightly_spindle.core.station.log_sources import LogChange, LogDrop, LogReading, ReadingState
 from nightly_spindle.core.station.made_hour_source import OWN_DROP
 from nightly_spindle.store.base.patience import Hangs, Patience
 from nightly_spindle.store.logs.log_lookup import match_log, parse_as
@@ -209,17 +209,17 @@ class LogReader:
         except OSError as error:
             return f"the folder {folder} cannot be read: {error.strerror or error}"
 
-    def _entries(self, folder: str, names: list[str]) -> list[Entry]:
+    def _entries(self, folder: str, names: list[str]) -> list[FolderEntry]:
         """Look at the files of those names; what went meanwhile, or hangs, is left out."""
 
-        def look() -> list[Entry]:
+        def look() -> list[FolderEntry]:
             found = []
             for name in names:
                 try:
                     stat = os.stat(f"{folder}/{name}")  # noqa: PTH116
                 except OSError:
                     continue  # it went away meanwhile, or is a link to nothing
-                found.append(Entry(name, stat.st_size, stat.st_mtime_ns))
+                found.append(FolderEntry(name, stat.st_size, stat.st_mtime_ns))
             return found
 
         try:
@@ -261,5 +261,5 @@ def _compared(known: LogReading | None, new: LogReading, at_us: int) -> LogReadi
     now = Counter(match.line.raw for match in new.matches if match.line.number)
     if was == now:
         return replace(new, change=known.change)
-    change = Change(at_us, tuple((now - was).elements()), tuple((was - now).elements()))
+    change = LogChange(at_us, tuple((now - was).elements()), tuple((was - now).elements()))
     return replace(new, change=change)

@@ -28,7 +28,12 @@ from nightly_spindle.core.music.format_clocks import (
     clock_values,
 )
 from nightly_spindle.core.music.formats import ALL_SONGS, FormatPlan, Rotating, Turn
-from nightly_spindle.core.music.rotation_rules import Rule, rule_from, rule_values, usual_rules
+from nightly_spindle.core.music.rotation_rules import (
+    RotationRule,
+    rule_from,
+    rule_values,
+    usual_rules,
+)
 from nightly_spindle.store.base.named import Before, Row, new_number, put_rows
 
 if TYPE_CHECKING:
@@ -91,7 +96,7 @@ def _all(connection: sqlite3.Connection, table: str) -> list[Row]:
     return [values_of(row) for row in connection.execute(f"SELECT * FROM {table} ORDER BY id")]
 
 
-def read_rules(connection: sqlite3.Connection) -> tuple[Rule, ...]:
+def read_rules(connection: sqlite3.Connection) -> tuple[RotationRule, ...]:
     """Read the station's rules of rotation; none where it goes by the usual ones."""
     rows = connection.execute("SELECT body FROM rotation_rule ORDER BY id")
     return tuple(rule_from(json.loads(row["body"])) for row in rows)
@@ -215,7 +220,7 @@ def set_calendar(library: Library, days: Mapping[date, int]) -> Before:
     return put_rows(library, t.calendar_day, rows)
 
 
-def set_rules(library: Library, rules: Sequence[Rule]) -> Before:
+def set_rules(library: Library, rules: Sequence[RotationRule]) -> Before:
     """Make these the station's rules of rotation; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
@@ -249,7 +254,7 @@ def rename_in_formats(library: Library, was: str, name: str) -> None:
     def named(text: str) -> str:
         return name if text.strip().casefold() == folded else text
 
-    def ruled(rule: Rule) -> Rule:
+    def ruled(rule: RotationRule) -> RotationRule:
         return replace(rule, category=named(rule.category)) if rule.category else rule
 
     for row in library.rows(t.format_clock.select()):

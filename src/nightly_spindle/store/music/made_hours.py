@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.logs.log_line import LogLine
-from nightly_spindle.core.logs.log_matching import Match, Status
+from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.music.made_logs import (
     MadeHour,
     Note,
@@ -122,5 +122,5 @@ def _match(number: int, hour: MadeHour, slot: Slot) -> Match:
     line = LogLine(number, f"cart {made.cart}", cart=made.cart, key=key)
     why = f"{hour.comes_from[0].upper()}{hour.comes_from[1:]}: {made.why}"
     if made.pattern:
-        return Match(line, Status.BREAK, why, pattern=made.pattern)
-    return Match(line, Status.MATCHED, why, made.cart)
+        return Match(line, MatchStatus.BREAK, why, pattern=made.pattern)
+    return Match(line, MatchStatus.MATCHED, why, made.cart)

@@ -19,7 +19,7 @@ from nightly_spindle.core.reports.spot_findings import (
     lost_pins,
     pattern_findings,
 )
-from nightly_spindle.core.reports.spot_reports import Planned, Report, planned, proofs, totals
+from nightly_spindle.core.reports.spot_reports import PlannedSpot, Report, planned, proofs, totals
 from nightly_spindle.core.station.settings import SpotRules
 from nightly_spindle.core.traffic.break_patterns import BreakPattern
 from nightly_spindle.core.traffic.campaigns import Campaign, Per
@@ -131,7 +131,7 @@ class CampaignBoard(StationBoard):
 
     def report(
         self, now_us: int, from_us: int, until_us: int, numbers: Collection[int], title: str
-    ) -> tuple[Report, list[Planned]]:
+    ) -> tuple[Report, list[PlannedSpot]]:
         """Return the proof of play of a stretch, and what is going to air in it."""
         snapshot, _ = self._fresh()
         return (
@@ -275,7 +275,7 @@ def ordered_in(snapshot: Snapshot, now_us: int, from_us: int, until_us: int) -> 
 
 def plan_of_play(
     snapshot: Snapshot, from_us: int, until_us: int, numbers: Collection[int]
-) -> list[Planned]:
+) -> list[PlannedSpot]:
     """Return what is going to air of campaigns in a stretch."""
     plan = snapshot.programme.spots
     bookings = [b for b in plan.between(from_us, until_us) if b.campaign in numbers]

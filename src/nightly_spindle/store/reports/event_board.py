@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.events.event_templates import Known
+from nightly_spindle.core.events.event_templates import TemplateStock
 from nightly_spindle.core.events.event_values import joined
 from nightly_spindle.core.events.steps import PlayItem
 from nightly_spindle.core.events.timed_events import TimedEvent
 from nightly_spindle.core.playout.event_length_plan import Holds, holds
 from nightly_spindle.core.reports.event_findings import EventFinding, check_events
-from nightly_spindle.core.reports.event_week import Coming, Day, next_firings, week_of
+from nightly_spindle.core.reports.event_week import ComingFiring, Day, next_firings, week_of
 from nightly_spindle.store.events.event_sources import read_holdings
 from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.programme.station_board import StationBoard
@@ -37,7 +37,7 @@ class EventSheet:
     next_us: dict[int, int] = field(default_factory=dict)
     runs_s: dict[int, float] = field(default_factory=dict)
     titles: dict[int, str] = field(default_factory=dict)
-    known: Known = field(default_factory=Known)
+    known: TemplateStock = field(default_factory=TemplateStock)
     folders: tuple[str, ...] = ()
     drops: dict[int, str] = field(default_factory=dict)
 
@@ -47,7 +47,7 @@ class EventPreview:
     """What an event would do as it is typed."""
 
     sentence: str
-    coming: tuple[Coming, ...]
+    coming: tuple[ComingFiring, ...]
     findings: tuple[EventFinding, ...]
     holds: Holds
 
@@ -81,7 +81,7 @@ class EventBoard(StationBoard):
             following,
             {event.id: holds(programme, event).runs_s for event in programme.events},
             self._titles(snapshot, programme.events),
-            Known(
+            TemplateStock(
                 [row[0] for row in connection.execute("SELECT name FROM list ORDER BY name")],
                 [row[0] for row in connection.execute("SELECT name FROM category ORDER BY name")],
                 sorted(programme.drops),

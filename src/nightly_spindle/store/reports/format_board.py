@@ -20,7 +20,7 @@ from nightly_spindle.core.music.format_clocks import FormatClock, SlotKind
 from nightly_spindle.core.music.formats import ALL_SONGS, FormatPlan
 from nightly_spindle.core.music.hour_segments import HourLength, HourTask, hour_length
 from nightly_spindle.core.music.log_making import Maker
-from nightly_spindle.core.music.made_edits import Candidate, HourEditor
+from nightly_spindle.core.music.made_edits import HourEditor, LineCandidate
 from nightly_spindle.core.music.made_logs import MadeHour
 from nightly_spindle.core.music.making_stock import Stock
 from nightly_spindle.core.music.play_columns import LineUp
@@ -32,7 +32,7 @@ from nightly_spindle.core.music.rotation_stats import (
     category_uses,
     item_uses,
 )
-from nightly_spindle.core.reports.format_findings import FormatFinding, Known, check_formats
+from nightly_spindle.core.reports.format_findings import FormatFinding, KnownNames, check_formats
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.music.made_hours import made_from, read_made
@@ -137,7 +137,7 @@ class FormatBoard:
         spread, fixed = _lengths(known.stock, programme.items)
         lengths = {n: hour_length(clock, spread, fixed) for n, clock in formats.clocks.items()}
         names = _names(known)
-        there = Known(
+        there = KnownNames(
             programme.items,
             {name.casefold() for name in names.lists},
             set(known.stock.pools),
@@ -210,7 +210,7 @@ class FormatBoard:
 
     def candidates(
         self, start_us: int, place: int, now_us: int, category: str | None = None
-    ) -> list[Candidate]:
+    ) -> list[LineCandidate]:
         """Return what would fit in a line best."""
         return self.editor(start_us, now_us).candidates(place, category)
 

@@ -19,7 +19,7 @@ _DAYS = 7  # logs so far ahead are looked through
 
 
 @dataclass(frozen=True, slots=True)
-class Use:
+class PlaceOfUse:
     """One place where an item is used, and a sentence that says it."""
 
     cart: int
@@ -27,7 +27,7 @@ class Use:
     text: str
 
 
-def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
+def uses_of(folder: Path, carts: Sequence[int]) -> list[PlaceOfUse]:
     """Return where items are used, categories left aside: those are a part of the item."""
     snapshot = open_station(folder)
     wanted = set(carts)
@@ -37,29 +37,31 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
         f" WHERE x.cart IN ({marks}) GROUP BY l.id, x.cart ORDER BY l.name",
         list(carts),
     )
-    uses = [Use(row["cart"], "list", f"list “{row['name']}”{_times(row['n'])}") for row in rows]
+    uses = [
+        PlaceOfUse(row["cart"], "list", f"list “{row['name']}”{_times(row['n'])}") for row in rows
+    ]
     for event in snapshot.programme.events:
         named = [step.cart for step in event.steps if isinstance(step, PlayItem)]
         uses += [
-            Use(cart, "event", f"timed event “{event.name}”{_times(named.count(cart))}")
+            PlaceOfUse(cart, "event", f"timed event “{event.name}”{_times(named.count(cart))}")
             for cart in dict.fromkeys(named)
             if cart in wanted
         ]
     for pool in snapshot.programme.pools:
         uses += [
-            Use(cart, "pool", f"pool of overlays “{pool.name}”")
+            PlaceOfUse(cart, "pool", f"pool of overlays “{pool.name}”")
             for cart in dict.fromkeys((*pool.carts, pool.fallback))
             if cart in wanted
         ]
     for campaign in snapshot.programme.spots.campaigns.values():
         uses += [
-            Use(cart, "campaign", f"campaign “{campaign.name}”")
+            PlaceOfUse(cart, "campaign", f"campaign “{campaign.name}”")
             for cart in campaign.carts
             if cart in wanted
         ]
     for pattern in snapshot.programme.spots.patterns.values():
         uses += [
-            Use(cart, "break", f"opens or closes the break “{pattern.name}”")
+            PlaceOfUse(cart, "break", f"opens or closes the break “{pattern.name}”")
             for cart in dict.fromkeys(pattern.carts)
             if cart in wanted
         ]
@@ -67,7 +69,7 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
     if state is not None:
         lined = [line.cart for line in state.upcoming if line.cart in wanted]
         uses += [
-            Use(cart, "running order", f"running order{_times(lined.count(cart))}")
+            PlaceOfUse(cart, "running order", f"running order{_times(lined.count(cart))}")
             for cart in dict.fromkeys(lined)
         ]
     now = time.time_ns() // 1000
@@ -77,7 +79,7 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[Use]:
         for reading in snapshot.logs.look([(drop, slot) for slot in coming]):
             named = [m.cart for m in reading.matches if m.cart in wanted]
             uses += [
-                Use(cart, "log", f"log {reading.file}{_times(named.count(cart))}")
+                PlaceOfUse(cart, "log", f"log {reading.file}{_times(named.count(cart))}")
                 for cart in dict.fromkeys(named)
                 if cart is not None
             ]

@@ -14,7 +14,7 @@ from nightly_spindle.core.library.items import Item
 from nightly_spindle.core.library.song_names import Proposal
 from nightly_spindle.core.logs.log_edits import LogEdit
 from nightly_spindle.core.programme.rotation import pick
-from nightly_spindle.core.programme.running_order import AirState, Heard, Outcome
+from nightly_spindle.core.programme.running_order import AirState, HeardPlay, Outcome
 from nightly_spindle.core.reports.log_status import BoardLog, LoadedLog, is_waited_for, state_of
 from nightly_spindle.core.station.log_forecast import Before, Forecast, forecast, log_length_s
 from nightly_spindle.core.station.log_sources import LogDrop
@@ -135,14 +135,14 @@ class LogBoard(StationBoard):
             (category,),
         ).fetchall()
         pool = [item_from(row, self._folder) for row in rows]
-        heard: list[Heard] = []
+        heard: list[HeardPlay] = []
         at = opened.log.slot.start_us
         for line in opened.lines:
             if line.match.key == key:
                 break
             if line.item is not None and line.at_us is not None:
                 item, frame = line.item, frames_from_us(line.at_us, settings.rate)
-                heard.append(Heard(item.cart, item.artist, item.title, frame))
+                heard.append(HeardPlay(item.cart, item.artist, item.title, frame))
                 at = line.at_us + round(line.length_s * US)
         programme = snapshot.programme
         for item in pool:

@@ -15,13 +15,13 @@ from nightly_spindle.core.events.steps import LoadLog, PlayBreak
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.music.format_clocks import ClockSlot, FormatClock, SlotKind
 from nightly_spindle.core.music.formats import ALL_SONGS
-from nightly_spindle.core.music.hour_segments import HourTask, ShowTime, Taken
+from nightly_spindle.core.music.hour_segments import HourTask, ShowTime, TakenTime
 from nightly_spindle.core.music.log_making import EFFORT, Maker
 from nightly_spindle.core.music.made_logs import MadeHour, Mode
 from nightly_spindle.core.music.making_stock import Stock
 from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import NEVER, Track, TurnTable
-from nightly_spindle.core.overlays.overlay_pools import Use
+from nightly_spindle.core.music.rotation_columns import NEVER, RotationTrack, TurnTable
+from nightly_spindle.core.overlays.overlay_pools import PoolUse
 from nightly_spindle.core.playout.event_length_plan import holds
 from nightly_spindle.core.reports.break_lengths import break_s
 from nightly_spindle.core.segues.joins import span
@@ -70,14 +70,14 @@ def stock_of(snapshot: Snapshot) -> Stock:
         if not programme.why_unplayable(cart):
             here = span(item, settings.rate, segues)
             seconds = max(0, here.segue - here.cue_in) / settings.rate
-            tracks.append(Track(item, seconds, heard.get(cart, NEVER)))
+            tracks.append(RotationTrack(item, seconds, heard.get(cart, NEVER)))
     table = TurnTable(tracks, {name: one.carts for name, one in formats.categories.items()})
     return Stock(
         formats,
         table,
         WallHours(settings.tz, settings.day_start),
         _joined(programme),
-        {pool.name.casefold(): pool for pool in programme.pools_for(Use.LINKS)},
+        {pool.name.casefold(): pool for pool in programme.pools_for(PoolUse.LINKS)},
         {
             one.name.casefold(): (one.id, one.stand_in(settings.rate).measure.cue_out_s)
             for one in programme.spots.patterns.values()
@@ -123,7 +123,7 @@ def with_taken(programme: Programme, tasks: Sequence[HourTask]) -> list[HourTask
         return []
     begin, end = tasks[0].slot.start_us, tasks[-1].slot.end_us
     lasts: dict[int, float] = {}
-    by_time: list[Taken] = []
+    by_time: list[TakenTime] = []
     for firing in programme.firings(begin - 1, end - 1):
         event = firing.event
         loads = any(isinstance(step, LoadLog) for step in event.steps)
@@ -137,7 +137,7 @@ def with_taken(programme: Programme, tasks: Sequence[HourTask]) -> list[HourTask
             if event.id not in lasts:
                 lasts[event.id] = event.options.length_s or holds(programme, event).runs_s
             seconds = lasts[event.id]
-        by_time.append(Taken(firing.at_us / US, seconds, event.name))
+        by_time.append(TakenTime(firing.at_us / US, seconds, event.name))
     instants = [one.at_s for one in by_time]
     return [
         replace(

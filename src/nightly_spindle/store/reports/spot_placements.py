@@ -24,7 +24,7 @@ from nightly_spindle.core.reports.spot_findings import length_us
 from nightly_spindle.core.segues.list_length import running_time
 from nightly_spindle.core.traffic.campaigns import Per
 from nightly_spindle.core.traffic.coming_breaks import LOOK_BACK_DAYS, Calendar
-from nightly_spindle.core.traffic.order_quotas import Heard, Quota, quota
+from nightly_spindle.core.traffic.order_quotas import HeardSpot, Quota, quota
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
 from nightly_spindle.core.traffic.spot_demand import Demand
 from nightly_spindle.core.traffic.spot_placement import Placing, place_spots
@@ -152,13 +152,13 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
 
 def _in_flight(
     campaign: Campaign, instants: Sequence[int], today: int, programme: Programme
-) -> list[Heard]:
+) -> list[HeardSpot]:
     """Return what was heard in what is looked at of a flight."""
     tz = programme.settings.tz
     first = today if campaign.first is None else day_number(campaign.first)
     if campaign.options.per is not Per.TOTAL:
         first = max(first, today - LOOK_BACK_DAYS)
-    found = [Heard(at, local_day(at, tz), local_hour(at, tz)) for at in instants]
+    found = [HeardSpot(at, local_day(at, tz), local_hour(at, tz)) for at in instants]
     return [one for one in found if one.day >= first]
 
 

@@ -7,36 +7,54 @@ for a thread that has nothing to do.
 from __future__ import annotations
 
 from importlib import import_module
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-MODULES = (
-    "arrivals",
-    "campaigns",
-    "categories",
-    "events",
-    "formats",
-    "items",
-    "jobs",
-    "lists",
-    "log_drops",
-    "made_hours",
-    "marking",
-    "pools",
-    "segues",
-    "turn_cards",
-)
+if TYPE_CHECKING:
+    from types import ModuleType
+
+    from nightly_spindle.store.events import events
+    from nightly_spindle.store.library import (
+        arrivals,
+        categories,
+        intake_jobs,
+        items,
+        lists,
+        marking,
+        rotation_cards,
+    )
+    from nightly_spindle.store.logs import log_source_edits
+    from nightly_spindle.store.music import formats, made_hours
+    from nightly_spindle.store.overlays import pools
+    from nightly_spindle.store.segues import segues
+    from nightly_spindle.store.traffic import campaigns
+
+__all__ = [
+    "arrivals", "campaigns", "categories", "events", "formats", "intake_jobs", "items", "lists",
+    "log_source_edits", "made_hours", "marking", "pools", "rotation_cards", "segues",
+]  # fmt: skip
+_PACKAGES = {
+    "library": ("arrivals", "categories", "intake_jobs", "items", "lists", "marking",
+                "rotation_cards"),
+    "logs": ("log_source_edits",),
+    "events": ("events",),
+    "music": ("formats", "made_hours"),
+    "overlays": ("pools",),
+    "segues": ("segues",),
+    "traffic": ("campaigns",),
+}  # fmt: skip
+MODULES = {name: f"{package}.{name}" for package, names in _PACKAGES.items() for name in names}
 
 
-def __getattr__(name: str) -> Any:
+def __getattr__(name: str) -> ModuleType:
     if name not in MODULES:
         raise AttributeError(name)
-    return import_module(f"nightly_spindle.store.{name}")
+    return import_module(f"nightly_spindle.store.{MODULES[name]}")
 
 
 def warm() -> None:
     """Import them all."""
-    for name in MODULES:
-        import_module(f"nightly_spindle.store.{name}")
+    for place in MODULES.values():
+        import_module(f"nightly_spindle.store.{place}")
 
 
 def put_marks_back(library: Any, rows: Any) -> None:

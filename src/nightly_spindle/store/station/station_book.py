@@ -30,7 +30,7 @@ from nightly_spindle.core.logs.log_matching import key, search_words
 from nightly_spindle.core.segues.segue_rules import edit_from, edit_values
 from nightly_spindle.core.station.log_sources import DropOptions
 from nightly_spindle.core.station.settings import settings_from, texts_from
-from nightly_spindle.core.station.station_book import Book, Change, compare
+from nightly_spindle.core.station.station_book import Book, BookChange, compare
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.events.events import row_of, values_of
 from nightly_spindle.store.library.item_rows import (
@@ -110,7 +110,7 @@ def write_book(book: Book, path: Path) -> None:
     replace_file(path, json.dumps(book, ensure_ascii=False, indent=1) + "\n")
 
 
-def changes(folder: Path, book: Book) -> list[Change]:
+def changes(folder: Path, book: Book) -> list[BookChange]:
     """Return what applying a book to a station would change."""
     return compare(read_station(folder), book)
 

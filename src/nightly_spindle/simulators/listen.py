@@ -32,8 +32,8 @@ from nightly_spindle.audio.mixer import Mixer, Voice
 from nightly_spindle.core.base.errors import AudioUnreadable, OutputFault
 from nightly_spindle.core.library.items import STATION_TONE
 from nightly_spindle.core.library.markers import Curve
-from nightly_spindle.core.programme.running_order import Line, Origin, Overlay, Play, Where
-from nightly_spindle.core.programme.running_order import Source as Origins
+from nightly_spindle.core.programme.running_order import Line, Origin, Overlay, OverlayPlace, Play
+from nightly_spindle.core.programme.running_order import LineSource as Origins
 from nightly_spindle.core.programme.sequencer_actions import FadeVoice, StartOverlay, StartVoice
 from nightly_spindle.core.segues.ducking import DuckCurve, Ducking, duck_frames
 
@@ -177,7 +177,9 @@ def _add_overlay(mixer: Mixer, number: int, told: dict[str, Any], at: int) -> No
     ducking = Ducking(**{**duck, "curve": DuckCurve(duck["curve"])})
     item = replace(STATION_TONE, path=str(told["path"]))
     start, begin = start + late, begin + late
-    sound = Overlay(number, item, start, begin, start + end - begin, 0, Where.SEGUE, "", "", "")
+    sound = Overlay(
+        number, item, start, begin, start + end - begin, 0, OverlayPlace.SEGUE, "", "", ""
+    )
     gain = min(24.0, float(told["gain_db"]))
     order = StartOverlay(sound, end, gain, duck_frames(ducking, _RATE))
     mixer.overlay(Voice(order, FileSource(item.path, _RATE, begin)), order)
@@ -189,7 +191,7 @@ def _say(**what: Any) -> None:
 
 def _output() -> Output:
     from nightly_spindle.air.outputs import DeviceOutput
-    from nightly_spindle.standins.soundcard import StandInSoundCard
+    from nightly_spindle.simulators.soundcard import StandInSoundCard
 
     try:
         return DeviceOutput(_RATE, _BLOCK, buffer_s=_BUFFER_S, at_once=True)

@@ -17,7 +17,7 @@ from nightly_spindle.core.calendar.day_plans import (
 )
 from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock, strip_from
 from nightly_spindle.core.music.formats import Turn
-from nightly_spindle.core.music.rotation_rules import Rule, RuleKind
+from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
 from nightly_spindle.store.library import categories
 from nightly_spindle.store.library.rotation_cards import change_cards
 from nightly_spindle.store.music.formats import (
@@ -58,10 +58,10 @@ _TEMPO = {
 }  # fmt: skip
 # the demo's songs last about a minute: distances are a quarter of what stations use
 _RULES = (
-    Rule(RuleKind.ARTIST, 3),
-    Rule(RuleKind.TITLE, 7),
-    Rule(RuleKind.YESTERDAY, 3, firm=False, weight=0.5),
-    Rule(RuleKind.RUN, 2, trait="tempo=slow", firm=False),
+    RotationRule(RuleSubject.ARTIST, 3),
+    RotationRule(RuleSubject.TITLE, 7),
+    RotationRule(RuleSubject.YESTERDAY, 3, firm=False, weight=0.5),
+    RotationRule(RuleSubject.RUN, 2, trait="tempo=slow", firm=False),
 )
 
 
@@ -91,7 +91,7 @@ def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> N
         strip_from("category Harbour standards; music until 30:00; fixed mark 30:00 Half past; "
                    "category New landings; music"),
         (("Harbour standards", 60.0), ("New landings", 40.0)),
-        (Rule(RuleKind.ARTIST, 4),),
+        (RotationRule(RuleSubject.ARTIST, 4),),
         ClockOptions(link_pool="Between songs", link_songs=6, fixed_end=True),
     )  # fmt: skip
     fog = FormatClock(0, "Fog hour", strip_from("category Slack water; music"),

@@ -13,8 +13,8 @@ from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.logs.log_meanings import Meaning, Means
 from nightly_spindle.core.logs.log_writers import LogEntry
-from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, Short
-from nightly_spindle.standins.scheduler import Fault, day_log, entries_of, leave_log
+from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop, WhenShort
+from nightly_spindle.simulators.scheduler import Fault, day_log, entries_of, leave_log
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ def night_hours(folder: Path) -> LogDrop:
     """Return the drop of the night's hours of the demo station in `folder`."""
     options = DropOptions(
         period=Period.HOUR, hours="0-5", loads=Loads.AT_TIME, entry=Entry.NEXT,
-        placement=Placement.FRONT, short=Short.ROTATION,
+        placement=Placement.FRONT, short=WhenShort.ROTATION,
     )  # fmt: skip
     paths = (("M:\\Music", str(folder)),)
     meanings = (Meaning("*SPOTS 2*", Means.BREAK, 2),)

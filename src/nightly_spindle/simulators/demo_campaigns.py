@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.overlays.overlay_pools import Order
+from nightly_spindle.core.overlays.overlay_pools import TurnOrder
 from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern, Starts
 from nightly_spindle.core.traffic.campaigns import (
     Campaign,
@@ -46,7 +46,7 @@ def demo_orders(cart: Callable[[str], int], today: date) -> list[Campaign]:
     return [
         order("Night ferry", ("Tern Line night ferry", "Tern Line, winter timetable"), 28,
               advertiser=tern, product="night ferry", group="ferries", category="travel",
-              amount=8.0, importance=7.0, order=Order.WEIGHTED),
+              amount=8.0, importance=7.0, order=TurnOrder.WEIGHTED),
         order("Grey Seal opening", ("Grey Seal Crossings",), 21, 2,
               advertiser="Grey Seal Crossings", product="day boats", group="ferries",
               category="travel", amount=5.0, hours="06-20", rivals_s=1800.0),

@@ -59,7 +59,7 @@ SONGS = (
 
 
 @dataclass(frozen=True, slots=True)
-class Short:
+class ShortSound:
     """A short item to be made: voice (Hz, 0 for none), bells or a bed under it."""
 
     kind: str
@@ -73,25 +73,27 @@ class Short:
 
 _STATION = "Station"
 SHORTS = (
-    Short("id", "Quay bell, short", _STATION, 6.0, "mp3", 128, "bells"),
-    Short("id", "Quay bell, long", _STATION, 9.5, "flac", 180, "bells"),
-    Short("jingle", "Harbour lights", _STATION, 7.0, "mp3", 0, "bells"),
-    Short("jingle", "Last boat home", _STATION, 11.0, "ogg", 0, "bed"),
-    Short("sweeper", "Still lit", _STATION, 3.2, "wav", 122),
-    Short("sweeper", "All night on the quay", _STATION, 4.1, "wav", 190),
-    Short("sweeper", "Between two lighthouses", _STATION, 3.6, "flac", 118),
-    Short("voiceover", "New on the quay", _STATION, 5.2, "wav", 175),
-    Short("voiceover", "Asked for from the night ferry", _STATION, 6.8, "wav", 120),
-    Short("spot", "Marrow's Chandlery, rope week", "Marrow's Chandlery", 29.0, "flac", 126, "bed"),
-    Short("spot", "Tern Line night ferry", "Tern Line", 24.0, "flac", 182, "bed"),
-    Short("spot", "Lowtide Oysters", "Lowtide Oysters", 20.0, "flac", 116, "bed"),
-    Short("spot", "Hebble & Son, outboard motors", "Hebble & Son", 27.0, "flac", 133, "bed"),
-    Short("sweeper", "Lamp, bell, horn", _STATION, 2.6, "wav", 126),
-    Short("sweeper", "The quay after dark", _STATION, 4.6, "flac", 184),
-    Short("voiceover", "First landed here", _STATION, 3.0, "wav", 178),
-    Short("promo", "Sunday: the drowned bells", _STATION, 22.0, "flac", 170, "bed"),
-    Short("spot", "Tern Line, winter timetable", "Tern Line", 18.0, "flac", 176, "bed"),
-    Short("spot", "Grey Seal Crossings", "Grey Seal Crossings", 26.0, "flac", 121, "bed"),
-    Short("psa", "Light your boat", "Harbour Office", 16.0, "flac", 140),
-    Short("psa", "Mind the slipway", "Harbour Office", 14.0, "flac", 187),
+    ShortSound("id", "Quay bell, short", _STATION, 6.0, "mp3", 128, "bells"),
+    ShortSound("id", "Quay bell, long", _STATION, 9.5, "flac", 180, "bells"),
+    ShortSound("jingle", "Harbour lights", _STATION, 7.0, "mp3", 0, "bells"),
+    ShortSound("jingle", "Last boat home", _STATION, 11.0, "ogg", 0, "bed"),
+    ShortSound("sweeper", "Still lit", _STATION, 3.2, "wav", 122),
+    ShortSound("sweeper", "All night on the quay", _STATION, 4.1, "wav", 190),
+    ShortSound("sweeper", "Between two lighthouses", _STATION, 3.6, "flac", 118),
+    ShortSound("voiceover", "New on the quay", _STATION, 5.2, "wav", 175),
+    ShortSound("voiceover", "Asked for from the night ferry", _STATION, 6.8, "wav", 120),
+    ShortSound(
+        "spot", "Marrow's Chandlery, rope week", "Marrow's Chandlery", 29.0, "flac", 126, "bed"
+    ),
+    ShortSound("spot", "Tern Line night ferry", "Tern Line", 24.0, "flac", 182, "bed"),
+    ShortSound("spot", "Lowtide Oysters", "Lowtide Oysters", 20.0, "flac", 116, "bed"),
+    ShortSound("spot", "Hebble & Son, outboard motors", "Hebble & Son", 27.0, "flac", 133, "bed"),
+    ShortSound("sweeper", "Lamp, bell, horn", _STATION, 2.6, "wav", 126),
+    ShortSound("sweeper", "The quay after dark", _STATION, 4.6, "flac", 184),
+    ShortSound("voiceover", "First landed here", _STATION, 3.0, "wav", 178),
+    ShortSound("promo", "Sunday: the drowned bells", _STATION, 22.0, "flac", 170, "bed"),
+    ShortSound("spot", "Tern Line, winter timetable", "Tern Line", 18.0, "flac", 176, "bed"),
+    ShortSound("spot", "Grey Seal Crossings", "Grey Seal Crossings", 26.0, "flac", 121, "bed"),
+    ShortSound("psa", "Light your boat", "Harbour Office", 16.0, "flac", 140),
+    ShortSound("psa", "Mind the slipway", "Harbour Office", 14.0, "flac", 187),
 )

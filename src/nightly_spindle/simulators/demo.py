@@ -15,18 +15,18 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from nightly_spindle.core.base.timebase import local_from
-from nightly_spindle.core.library.intake import IntakeJob, IntakeOptions, Numbering, Source
+from nightly_spindle.core.library.intake import FileFate, IntakeJob, IntakeOptions, Numbering
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks, Shaping
 from nightly_spindle.core.segues.segue_rules import ANY, pair_rule
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.standins import synth
-from nightly_spindle.standins.demo_campaigns import FILLER, demo_breaks, demo_orders
-from nightly_spindle.standins.demo_catalogue import SHORTS, SONGS, STATION, Short, Song
-from nightly_spindle.standins.demo_events import demo_events
-from nightly_spindle.standins.demo_formats import demo_formats
-from nightly_spindle.standins.demo_logs import night_hours
-from nightly_spindle.standins.demo_pools import demo_pools
+from nightly_spindle.simulators import synth
+from nightly_spindle.simulators.demo_campaigns import FILLER, demo_breaks, demo_orders
+from nightly_spindle.simulators.demo_catalogue import SHORTS, SONGS, STATION, ShortSound, Song
+from nightly_spindle.simulators.demo_events import demo_events
+from nightly_spindle.simulators.demo_formats import demo_formats
+from nightly_spindle.simulators.demo_logs import night_hours
+from nightly_spindle.simulators.demo_pools import demo_pools
 from nightly_spindle.store.base.database import DATABASE
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import Library, now_us
@@ -61,7 +61,7 @@ _VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
 class _Job:
     path: str
     song: Song | None
-    short: Short | None
+    short: ShortSound | None
     seed: int
 
 
@@ -85,7 +85,7 @@ def build(folder: Path, timezone: str, progress: Callable[[str, float], None]) -
     # the longest first, so that both cores are busy to the end
     jobs.sort(key=lambda job: -(job.song.seconds if job.song else 10))
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["nightly_spindle.standins.demo"])
+    context.set_forkserver_preload(["nightly_spindle.simulators.demo"])
     with ProcessPoolExecutor(max(1, os.cpu_count() or 1), mp_context=context) as pool:
         for done, _ in enumerate(pool.map(_make, jobs), 1):
             progress("making the audio", 0.6 * done / len(jobs))
@@ -139,7 +139,7 @@ def _programme(folder: Path, timezone: str) -> None:
     titles = {item.title: cart for cart, item in catalogue.items(range(1001, 1100)).items()}
     catalogue.close()
     with Library(folder) as library:
-        options = IntakeOptions(categories=("New songs",), source=Source.COPY)
+        options = IntakeOptions(categories=("New songs",), source=FileFate.COPY)
         save_job(library, IntakeJob(0, "Label post", "arrivals", options))
         news = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME)
         save_job(library, IntakeJob(0, "Hourly news", "newsdesk", news))
@@ -221,7 +221,7 @@ def _song(song: Song, seed: int) -> NDArray[np.float32]:
     return np.concatenate([head, body, tail])
 
 
-def _short(short: Short, seed: int) -> NDArray[np.float32]:
+def _short(short: ShortSound, seed: int) -> NDArray[np.float32]:
     rate = 44_100
     canvas = synth.Canvas(rate, short.seconds)
     dice = np.random.default_rng(seed)

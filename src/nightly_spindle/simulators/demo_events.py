@@ -20,12 +20,12 @@ from nightly_spindle.core.events.steps import (
 )
 from nightly_spindle.core.events.timed_events import (
     AfterSongs,
-    Beside,
     BlockEnd,
     Entry,
     EventOptions,
-    Over,
+    OffsetRule,
     TimedEvent,
+    WhenOver,
 )
 
 if TYPE_CHECKING:
@@ -63,11 +63,11 @@ def demo_events(tides: int, promo: int, until: date) -> list[TimedEvent]:
         _event("Sunday promo", TimeRule(
                    _at("09:15").start, f"FREQ=DAILY;UNTIL={last:%Y%m%dT%H%M%S}",
                    repeat=Repeat(7200, time(22))),
-               Entry.NEXT, PlayItem(promo), over=Over.OFF),
+               Entry.NEXT, PlayItem(promo), over=WhenOver.OFF),
         TimedEvent(0, "Night jingle", AfterSongs(4, TimeRule(
                        _at("22:00").start, "FREQ=DAILY", repeat=Repeat(0, time(2)))),
                    Entry.NEXT, (PlayCategory("Jingles"),)),
-        TimedEvent(0, "Jingle before the tides", Beside(1, -300.0), Entry.NEXT,
+        TimedEvent(0, "Jingle before the tides", OffsetRule(1, -300.0), Entry.NEXT,
                    (PlayCategory("Jingles"),)),
         TimedEvent(0, "Drowned bells relay", _at("19:00", f"{weekly}SU"), Entry.CUT_IN,
                    (PlayStream(_RELAY, "Drowned bells relay", 3600.0),), enabled=False),

@@ -15,7 +15,7 @@ _AGAIN_US = 900_000_000  # a quarter of an hour until it is tried again
 _LOOK_US = 60_000_000
 
 
-class Beside:
+class BackgroundJob:
     """One kind of work; `what` names it in messages. One runs at a time."""
 
     def __init__(self, what: str) -> None:
