@@ -49,12 +49,7 @@ _MOST_COMMON = 300  # items whose tags are compared when several are chosen
 
 _TOOLS = (
     ("add", "plus", "To the running order", "Add the items to the running order (Ctrl+Return)"),
-    (
-        "mark",
-        "audio-waveform",
-        "Mark",
-        "Set cue markers of the items, one after the other (Ctrl+M)",
-    ),
+    ("mark", "audio-waveform", "Mark", "Set cue markers, one item after the other (Ctrl+M)"),
     ("list", "list-music", "To a list", "Put the chosen items, or all shown, into a list"),
     ("save", "save", "Save as …", "Save what is shown as a CSV table, M3U or XSPF playlist"),
     ("remove", "trash-2", "Remove", "Remove the items; their files stay (Delete)"),

@@ -18,7 +18,7 @@ from nightly_spindle.desk.markers.marker_file_menu import CueFileMenu
 from nightly_spindle.desk.markers.marker_list import CueList
 from nightly_spindle.desk.markers.marker_player import CuePlayer
 from nightly_spindle.desk.markers.marker_session import CueSession, MarkerPlace
-from nightly_spindle.desk.markers.marker_signs import KEYS
+from nightly_spindle.desk.markers.marker_signs import CHECKED, KEYS, TOOLS
 from nightly_spindle.desk.markers.marker_wave import CueOverview, CueWave, Sound
 from nightly_spindle.desk.waves import wave_painting
 
@@ -32,20 +32,6 @@ if TYPE_CHECKING:
 _AROUND_S = 1.5  # what a loop plays on both sides of a marker
 _CLOSE_S = 6.0
 _SPECTRUM_ROWS = 160
-_TOOLS = (
-    ("previous", "arrow-left", "", "The item before (Page Up)"),
-    ("next", "arrow-right", "", "The next item (Page Down)"),
-    ("play", "play", "Listen", "Listen from the playhead, or stop (Space)"),
-    ("hear", "headphones", "Hear the marker", "Two seconds around the chosen marker (H)"),
-    ("loop", "repeat", "Loop", "Play around the chosen marker again and again (L)"),
-    ("zero", "magnet", "To zero", "Move the chosen marker to the nearest zero crossing (Z)"),
-    ("onset", "activity", "To onset", "Move the chosen marker to the onset nearby (O)"),
-    ("out", "zoom-out", "", "Further (-)"),
-    ("in", "zoom-in", "", "Closer (+)"),
-    ("whole", "audio-waveform", "Whole", "Show all of it (0)"),
-    ("spectrum", "chart-area", "Spectrum", "Show what is heard at which pitch (S)"),
-)
-_CHECKED = {"loop", "spectrum"}
 _CHOOSE = "Choose a marker first: Up and Down, or click its tab."
 _HINT = (
     "1 to 9 set a marker at the playhead · Up, Down choose · , and . move it by 10 ms, with Shift "
@@ -99,13 +85,13 @@ class CueEditor(QWidget):
         tools = QHBoxLayout()
         tools.setSpacing(4)
         self.files = CueFileMenu(self.session)
-        for name, _, text, tip in _TOOLS:
+        for name, _, text, tip in TOOLS:
             button = QToolButton()
             button.setText(text)
             button.setToolTip(tip)
             button.setAccessibleName(tip)
             button.setIconSize(QSize(16, 16))
-            button.setCheckable(name in _CHECKED)
+            button.setCheckable(name in CHECKED)
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             if text:
                 button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
@@ -175,7 +161,7 @@ class CueEditor(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self._palette = self.wave.palette_ = palette
-        for name, picture, _, _ in _TOOLS:
+        for name, picture, _, _ in TOOLS:
             self.tools[name].setIcon(icon(picture, palette.text, 16))
         self.list.set_palette(palette)
         self.whole.refresh()

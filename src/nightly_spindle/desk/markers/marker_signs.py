@@ -35,3 +35,20 @@ def name_of(marker: Marker) -> str:
     """Return a marker's name as a caption."""
     words = marker.words
     return words[:1].upper() + words[1:]
+
+
+# name, icon, text, tip; those that stay pressed
+TOOLS = (
+    ("previous", "arrow-left", "", "The item before (Page Up)"),
+    ("next", "arrow-right", "", "The next item (Page Down)"),
+    ("play", "play", "Listen", "Listen from the playhead, or stop (Space)"),
+    ("hear", "headphones", "Hear the marker", "Two seconds around the chosen marker (H)"),
+    ("loop", "repeat", "Loop", "Play around the chosen marker again and again (L)"),
+    ("zero", "magnet", "To zero", "Move the chosen marker to the nearest zero crossing (Z)"),
+    ("onset", "activity", "To onset", "Move the chosen marker to the onset nearby (O)"),
+    ("out", "zoom-out", "", "Further (-)"),
+    ("in", "zoom-in", "", "Closer (+)"),
+    ("whole", "audio-waveform", "Whole", "Show all of it (0)"),
+    ("spectrum", "chart-area", "Spectrum", "Show what is heard at which pitch (S)"),
+)
+CHECKED = {"loop", "spectrum"}
