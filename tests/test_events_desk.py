@@ -229,9 +229,9 @@ def test_the_list_finds_copies_and_shows_what_is_off(qtbot, events, station):
     names = [table.model().index(row, 1).data() for row in range(table.model().rowCount())]
     assert set(names) == {"Bell", "Harbour hour", "Dock talk"}
     assert names[-1] == "Dock talk"  # what never fires comes last
-    qtbot.keyClicks(events.find, "dock")
+    qtbot.keyClicks(events.search, "dock")
     assert table.model().rowCount() == 1
-    events.find.clear()
+    events.search.clear()
     row = next(r for r in range(3) if table.model().index(r, 1).data() == "Dock talk")
     table.selectRow(row)
     table.setCurrentIndex(table.model().index(row, 1))

@@ -293,7 +293,7 @@ def test_lists_are_made_ordered_and_measured(qtbot, window, library, station, tm
     page.table.selectRow(0)
     qtbot.keyClick(page.table, Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: page.table.lines.carts == [1002, 1001, 1003], timeout=LONG)
-    page.table.move([2], 0)
+    page.table.move_rows([2], 0)
     qtbot.waitUntil(lambda: page.table.lines.carts == [1003, 1002, 1001], timeout=LONG)
     undo(qtbot, window)
     qtbot.waitUntil(lambda: page.table.lines.carts == [1002, 1001, 1003], timeout=LONG)

@@ -106,9 +106,9 @@ def test_missing_lines_are_settled_moved_dropped_and_taken_back(qtbot, logs, sta
     assert needs_settling(page.table.current())
     page.panel.every.setChecked(False)
     qtbot.mouseClick(page.panel.choose, Qt.MouseButton.LeftButton)
-    qtbot.keyClicks(page.find.field, "1009")
-    qtbot.waitUntil(lambda: page.find.list.count() == 1, timeout=LONG)
-    qtbot.keyClick(page.find.field, KEY.Key_Return)
+    qtbot.keyClicks(page.finder.field, "1009")
+    qtbot.waitUntil(lambda: page.finder.list.count() == 1, timeout=LONG)
+    qtbot.keyClick(page.finder.field, KEY.Key_Return)
     qtbot.waitUntil(lambda: carts(page)[6] == 1009, timeout=LONG)
     # moved by keys, dropped by a key
     page.table.choose(page.table.log.lines[1].match.key)

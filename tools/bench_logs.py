@@ -11,6 +11,7 @@ from nightly_spindle.core.library.song_names import song_key
 from nightly_spindle.core.logs.log_reading import LogFormat, read_bytes
 from nightly_spindle.core.station.log_sources import DropOptions, LogDrop
 from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.patience import Patience
 from nightly_spindle.store.logs.log_lookup import match_log, parse_as, proposals
 
 if TYPE_CHECKING:
@@ -57,7 +58,7 @@ def reading(folder: Path, row: Row) -> None:
         begin = time.perf_counter()
         drop = LogDrop(1, "Bench", str(folder), name, DropOptions(format=LogFormat.AUTO))
         log = parse_as(connection, read_bytes(folder / name), name, drop)
-        matches, _ = match_log(connection, folder, log, drop, str(folder))
+        matches, _ = match_log(connection, folder, log, drop, str(folder), Patience())
         taken = time.perf_counter() - begin
         found = sum(match.cart is not None for match in matches)
         row(f"a log of {LINES:,} lines {what}, {found:,} found of {ITEMS:,} items",

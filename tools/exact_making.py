@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.optimize import LinearConstraint, milp
+from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import lil_matrix
 
 if TYPE_CHECKING:
@@ -43,8 +43,8 @@ def least_cost(
     found = milp(
         costs,
         constraints=LinearConstraint(rules.tocsr(), low, high),
-        integrality=np.ones(size),
-        bounds=(0, 1),
+        integrality=np.ones(size, np.int64),
+        bounds=Bounds(0, 1),
         options={"time_limit": 20},
     )
     assert found.status == 0, found.message

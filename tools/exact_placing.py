@@ -45,7 +45,7 @@ def exact_cost(calendar: Calendar, orders: Sequence[Demand], seats: int) -> tupl
                 units += 1
     matrix, limits = _rules(calendar, orders, seats, units, variables)
     found = milp(np.array(cost), constraints=LinearConstraint(matrix, ub=limits),
-                 integrality=np.ones(len(cost)), bounds=Bounds(0, 1))  # fmt: skip
+                 integrality=np.ones(len(cost), np.int64), bounds=Bounds(0, 1))  # fmt: skip
     if not found.success:
         raise ArithmeticError(found.message)
     return float(found.fun) + UNPLACED * units, units

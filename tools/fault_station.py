@@ -104,7 +104,7 @@ class Station:
         self.processes: list[subprocess.Popen[bytes]] = []
         self.flag = self.base / "hang"
         self._mount: Path | None = None
-        self._undo: list[Callable[[], None]] = []
+        self._undo: list[Callable[[], object]] = []
         self.seen_before: set[str] = set()
         self.air_after_s: float | None = None  # from a start until the first sound
         self.harmed = 0.0  # when (monotonic), where that is not when the harm began

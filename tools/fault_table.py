@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
-    Harm = Callable[[Station], Callable[[], None] | None]
+    Harm = Callable[[Station], Callable[[], object] | None]
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
-    Harm = Callable[[Station], Callable[[], None] | None]
+    Harm = Callable[[Station], Callable[[], object] | None]
 
 
 from fault_table import fault
@@ -22,7 +22,7 @@ from fault_table import fault
 
 @fault("clock set an hour on and back", "The clock moved by", before=True, lasts_s=15,
        complete=False)  # fmt: skip
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     compiler, library = shutil.which("cc"), at.base / "shifted.so"
     if compiler is None:
         raise OSError("there is no C compiler to shift a clock with")
@@ -70,7 +70,7 @@ def _pulse(at: Station) -> subprocess.Popen[bytes]:
 
 def _plays(at: Station) -> bool:
     sight = at.sight()
-    return bool(sight) and not sight["sight"]["problem"]
+    return sight is not None and not sight["sight"]["problem"]
 
 
 def _on_device(at: Station) -> subprocess.Popen[bytes]:
@@ -84,7 +84,7 @@ def _on_device(at: Station) -> subprocess.Popen[bytes]:
 
 
 @fault("sound device lost and back", "the sound device", before=True, lasts_s=12, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     device = _on_device(at)
     device.kill()
     device.wait()
@@ -100,7 +100,7 @@ def _(at: Station) -> Callable[[], None]:
 
 @fault("sound device stalled for 8 s", "the sound device takes no more sound", before=True,
        lasts_s=8, complete=False)  # fmt: skip
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     device = _on_device(at)
     device.send_signal(signal.SIGSTOP)
 
@@ -112,7 +112,7 @@ def _(at: Station) -> Callable[[], None]:
     return back
 
 
-def on_no_device(at: Station) -> Callable[[], None]:
+def on_no_device(at: Station) -> Callable[[], object]:
     """Have a sound server that is gone; returns what brings it back."""
     _pulse(at).kill()
     (at.base / "pulse/pulse.sock").unlink(missing_ok=True)
@@ -126,7 +126,7 @@ def on_no_device(at: Station) -> Callable[[], None]:
 
 
 @fault("no sound device at the start", "cannot be opened", before=True, lasts_s=8, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     back = on_no_device(at)
     at.mark()
     at.air("--output", "device", "--device", "nul", heard=False)

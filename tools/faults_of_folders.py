@@ -20,13 +20,13 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
-    Harm = Callable[[Station], Callable[[], None] | None]
+    Harm = Callable[[Station], Callable[[], object] | None]
 
 
 from fault_table import fault
 
 
-def set_aside(at: Station, gone: Path, every: int = 1) -> Callable[[], None]:
+def set_aside(at: Station, gone: Path, every: int = 1) -> Callable[[], object]:
     """Move each so-manieth file of the share into a new folder; returns what moves them back."""
     gone.mkdir()
     for path in sorted(at.music.iterdir())[::every]:
@@ -40,25 +40,25 @@ def set_aside(at: Station, gone: Path, every: int = 1) -> Callable[[], None]:
 
 
 @fault("share away (renamed) and back", "is away", lasts_s=30)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     at.music.rename(at.music.with_name("gone"))
     return lambda: at.music.with_name("gone").rename(at.music) and None
 
 
 @fault("share away before the start", "is away", before=True, lasts_s=20)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     at.music.rename(at.music.with_name("gone"))
     at.air()
     return lambda: at.music.with_name("gone").rename(at.music) and None
 
 
 @fault("mount point empty", "is away", lasts_s=25)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     return set_aside(at, at.music.with_name("gone"))
 
 
 @fault("all folders away", "is away", lasts_s=25)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     places = [at.music, at.folder / "audio/song"]
     for place in places:
         place.rename(place.with_name("gone"))
@@ -71,26 +71,26 @@ def _(at: Station) -> Callable[[], None]:
 
 
 @fault("share hangs (FUSE) and answers again", "has not answered", lasts_s=35, share=True)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     at.flag.touch()
     return at.flag.unlink
 
 
 @fault("share hangs before the start", "is away", share=True, before=True, lasts_s=20,
        complete=False)  # fmt: skip
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     at.flag.touch()
     at.air()
     return at.flag.unlink
 
 
 @fault("half of the files gone", "cannot be played when", lasts_s=35)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     return set_aside(at, at.base / "gone", every=2)
 
 
 @fault("the item on air deleted and its folder emptied", "is away", lasts_s=25)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     gone = at.base / "gone"
     shutil.copytree(at.music, gone)
     for path in at.music.iterdir():
@@ -144,7 +144,7 @@ def _(at: Station) -> None:
 
 
 @fault("log folder hangs (FUSE)", "has not answered", share=True, lasts_s=20, before=True)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
         db.execute("INSERT INTO log_drop (id, name, folder, pattern, options) VALUES"
                    " (7, 'Share', ?, '%Y-%m-%d-x.m3u', '{\"loads\": \"at its time\"}')",

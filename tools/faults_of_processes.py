@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
-    Harm = Callable[[Station], Callable[[], None] | None]
+    Harm = Callable[[Station], Callable[[], object] | None]
 
 
 from fault_table import fault, kill, supervisors
@@ -39,7 +39,11 @@ def _(at: Station) -> None:
     for _ in range(3):
         heard = len(list(at.heard.glob("*.raw")))
         kill(at.engine_pid())
-        at.wait(lambda heard=heard: len(list(at.heard.glob("*.raw"))) > heard, 10)
+
+        def sounds(heard: int = heard) -> bool:
+            return len(list(at.heard.glob("*.raw"))) > heard
+
+        at.wait(sounds, 10)
         time.sleep(0.6)
 
 
@@ -141,7 +145,12 @@ def _(at: Station) -> None:
     begins = read_settings(at.folder).day_start  # of the broadcast day: the log's, too
     day = datetime(2026, 11, 24, begins.hour, tzinfo=UTC)
     at.air("--clock", (day - timedelta(seconds=15)).isoformat())
-    at.wait(lambda: at.sight()["sight"]["now_us"] > day.timestamp() * 1e6, 40)
+
+    def come() -> bool:
+        sight = at.sight()
+        return sight is not None and sight["sight"]["now_us"] > day.timestamp() * 1e6
+
+    at.wait(come, 40)
     at.mark()
     kill(at.engine_pid())
 

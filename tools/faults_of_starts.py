@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
-    Harm = Callable[[Station], Callable[[], None] | None]
+    Harm = Callable[[Station], Callable[[], object] | None]
 
 QUIET_DB = -60.0
 NO_DEVICE = ("--output", "device", "--device", "nul")
@@ -33,8 +33,8 @@ def start(name: str, told: str = "", lasts_s: float = 16.0) -> Callable[[Harm], 
 
 
 def start_with(
-    at: Station, harm: Callable[[Station], Callable[[], None] | None], *options: str
-) -> object:
+    at: Station, harm: Callable[[Station], Callable[[], object] | None], *options: str
+) -> Callable[[], object] | None:
     """Run the engine for a while, stop it, do the harm, start it again; returns what undoes it.
 
     `options` are of the second start; by the sound device where they say so.
@@ -53,7 +53,7 @@ def start_with(
     return undo
 
 
-def spoilt(at: Station, spoil: Callable[[Path], None]) -> Callable[[], None]:
+def spoilt(at: Station, spoil: Callable[[Path], None]) -> Callable[[], object]:
     """Do something to the database's file; returns what puts a sound copy back."""
     kept = backup(at)
     spoil(at.folder / "station.db")
@@ -67,10 +67,10 @@ def meters(at: Station) -> bool:
 
 
 @start("start with the disk read-only", "cannot be written", lasts_s=20)
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     place = at.small_disk()
 
-    def harm(at: Station) -> Callable[[], None]:
+    def harm(at: Station) -> Callable[[], object]:
         (at.folder / "air.lock").unlink()  # nor can one be made
         done = subprocess.run(["mount", "-o", "remount,bind,ro", str(place)], check=False)
         if done.returncode:
@@ -82,12 +82,12 @@ def _(at: Station) -> object:
 
 
 @start("start with the database locked", "The station cannot be read", lasts_s=20)
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     return start_with(at, locked)
 
 
 @start("start with the database damaged", "The station cannot be read", lasts_s=20)
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     def spoil(database: Path) -> None:
         with database.open("r+b") as file:
             file.write(os.urandom(8192))
@@ -96,7 +96,7 @@ def _(at: Station) -> object:
 
 
 @start("start with the database missing", "The station cannot be read", lasts_s=20)
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     def spoil(database: Path) -> None:
         for name in ("station.db", "station.db-wal", "station.db-shm"):
             database.with_name(name).unlink(missing_ok=True)
@@ -105,7 +105,7 @@ def _(at: Station) -> object:
 
 
 @start("start with a database of a newer program", "newer Nightly Spindle", lasts_s=16)
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     def spoil(database: Path) -> None:
         with contextlib.closing(sqlite3.connect(database)) as db, db:
             db.execute("UPDATE alembic_version SET version_num = '9999'")
@@ -114,7 +114,7 @@ def _(at: Station) -> object:
 
 
 @start("start with a database of an older program", lasts_s=8)
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     def harm(at: Station) -> None:
         with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
             db.execute("DROP INDEX alarm_by_fold")
@@ -129,7 +129,7 @@ def _(at: Station) -> object:
     "start with the state file damaged",
     lasts_s=8,
 )
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     def harm(at: Station) -> None:
         with (at.folder / "air-state").open("r+b") as file:
             file.write(os.urandom(100_000))
@@ -142,8 +142,8 @@ def _(at: Station) -> object:
     "The station cannot be read",
     lasts_s=16,
 )
-def _(at: Station) -> object:
-    def harm(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object] | None:
+    def harm(at: Station) -> Callable[[], object]:
         at.music.rename(at.music.with_name("gone"))
         (at.folder / "air-state").write_bytes(os.urandom(100_000))
         free = locked(at)
@@ -157,7 +157,7 @@ def _(at: Station) -> object:
     return start_with(at, harm)
 
 
-def everything_away(at: Station, back: Callable[[], None]) -> Callable[[], None]:
+def everything_away(at: Station, back: Callable[[], object]) -> Callable[[], object]:
     """Take away every folder that has sound and lock the database.
 
     Returns what undoes it; `back` brings back what else is away.
@@ -181,7 +181,7 @@ def everything_away(at: Station, back: Callable[[], None]) -> Callable[[], None]
     "The station cannot be read",
     lasts_s=16,
 )
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     back = on_no_device(at)
     return start_with(at, partial(everything_away, back=back), *NO_DEVICE)
 
@@ -191,10 +191,10 @@ def _(at: Station) -> object:
     "The station cannot be read",
     lasts_s=16,
 )
-def _(at: Station) -> object:
+def _(at: Station) -> Callable[[], object] | None:
     back = on_no_device(at)
 
-    def harm(at: Station) -> Callable[[], None]:
+    def harm(at: Station) -> Callable[[], object]:
         (at.folder / "air-state").write_bytes(os.urandom(100_000))
         return everything_away(at, back)
 

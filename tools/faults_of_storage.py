@@ -14,13 +14,13 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
-    Harm = Callable[[Station], Callable[[], None] | None]
+    Harm = Callable[[Station], Callable[[], object] | None]
 
 
 from fault_table import fault, kill
 
 
-def locked(at: Station) -> Callable[[], None]:
+def locked(at: Station) -> Callable[[], object]:
     """Lock the database for readers, too; returns what lets go of it."""
     lock = sqlite3.connect(at.folder / "station.db", isolation_level=None, timeout=10,
                            check_same_thread=False)  # fmt: skip
@@ -29,7 +29,7 @@ def locked(at: Station) -> Callable[[], None]:
     return lock.close
 
 
-def locked_for_writing(at: Station) -> Callable[[], None]:
+def locked_for_writing(at: Station) -> Callable[[], object]:
     """Lock the database for writers; returns what lets go of it."""
     lock = sqlite3.connect(at.folder / "station.db", isolation_level=None, timeout=10,
                            check_same_thread=False)  # fmt: skip
@@ -38,13 +38,13 @@ def locked_for_writing(at: Station) -> Callable[[], None]:
 
 
 @fault("database locked for 60 s", "cannot be written", lasts_s=60)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     return locked_for_writing(at)
 
 
 @fault("database locked, then the engine killed", "cannot be written", down=True, lasts_s=20,
        complete=False)  # fmt: skip
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     free = locked_for_writing(at)
     at.wait(lambda: at.told("cannot be written"), 10)
     kill(at.engine_pid())
@@ -52,7 +52,7 @@ def _(at: Station) -> Callable[[], None]:
 
 
 @fault("database pages damaged", "cannot be written", lasts_s=14, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     kept = backup(at)
     with (at.folder / "station.db").open("r+b") as file:
         size = file.seek(0, 2)
@@ -63,7 +63,7 @@ def _(at: Station) -> Callable[[], None]:
 
 
 @fault("database deleted", "cannot be written", lasts_s=14, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     kept = backup(at)
     for name in ("station.db", "station.db-wal", "station.db-shm"):
         (at.folder / name).unlink(missing_ok=True)
@@ -82,14 +82,14 @@ def _(at: Station) -> None:
 
 
 @fault("database emptied", "cannot be written", lasts_s=14, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     kept = backup(at)
     os.truncate(at.folder / "station.db", 0)
     return lambda: put_back(at, kept)
 
 
 @fault("as-run table gone", "cannot be written", lasts_s=14, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     kept = backup(at)
     with contextlib.closing(sqlite3.connect(at.folder / "station.db", timeout=10)) as db, db:
         db.execute("DROP TABLE as_run")
@@ -116,7 +116,7 @@ def put_back(at: Station, kept: str) -> None:
 
 
 @fault("disk full", "cannot be written", lasts_s=25, before=True, complete=False)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     place = at.small_disk()
     at.air()
     time.sleep(3)

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
     from fault_station import Station
 
-    Harm = Callable[[Station], Callable[[], None] | None]
+    Harm = Callable[[Station], Callable[[], object] | None]
 
 
 from fault_table import fault
@@ -40,7 +40,7 @@ def _(at: Station) -> None:
 
 
 @fault("slow readers", lasts_s=12)
-def _(at: Station) -> Callable[[], None]:
+def _(at: Station) -> Callable[[], object]:
     held = []
     for _ in range(40):
         one = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
@@ -49,7 +49,12 @@ def _(at: Station) -> Callable[[], None]:
             one.connect(str(at.socket()))
             one.sendall(b'{"op": "watch"}\n' + b'{"op": "state"}\n' * 2000)
         held.append(one)
-    return lambda: [one.close() for one in held] and None
+
+    def undo() -> None:
+        for one in held:
+            one.close()
+
+    return undo
 
 
 @fault("a request of 100 MB", lasts_s=8)

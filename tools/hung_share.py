@@ -26,7 +26,7 @@ class HungShare(Operations):  # type: ignore[misc]  # fusepy ships no types
             time.sleep(_KEPT_S)
         return self._source + path
 
-    def getattr(self, path, fh=None):  # noqa: ANN001, ANN201
+    def getattr(self, path: str, fh: int | None = None) -> dict[str, float]:
         """Return what a path is."""
         del fh
         try:
@@ -37,24 +37,24 @@ class HungShare(Operations):  # type: ignore[misc]  # fusepy ships no types
                  "st_uid")  # fmt: skip
         return {name: getattr(found, name) for name in names}
 
-    def readdir(self, path, fh):  # noqa: ANN001, ANN201
+    def readdir(self, path: str, fh: int) -> list[str]:
         """List a folder."""
         del fh
         return [".", "..", *(one.name for one in Path(self._at(path)).iterdir())]
 
-    def open(self, path, flags):  # noqa: ANN001, ANN201
+    def open(self, path: str, flags: int) -> int:
         """Open a file."""
         return os.open(self._at(path), flags)
 
-    def read(self, path, size, offset, fh):  # noqa: ANN001, ANN201
+    def read(self, path: str, size: int, offset: int, fh: int) -> bytes:
         """Read a part of a file."""
         self._at(path)
         return os.pread(fh, size, offset)
 
-    def release(self, path, fh):  # noqa: ANN001, ANN201
+    def release(self, path: str, fh: int) -> None:
         """Close a file."""
         del path
-        return os.close(fh)
+        os.close(fh)
 
 
 if __name__ == "__main__":

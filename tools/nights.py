@@ -13,6 +13,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from dataclasses import replace
 from datetime import datetime
 from itertools import pairwise
 from pathlib import Path
@@ -74,15 +75,13 @@ def build(folder: Path, songs: int = 14) -> dict[int, LogDrop]:
         folder,
         [Intake([folder / "audio" / k], IntakeOptions(Kind(k))) for k in ("song", "id")],
     )
-    at_time = {"loads": Loads.AT_TIME, "expected": ""}
+    at_time = DropOptions(loads=Loads.AT_TIME, expected="")
     options = {
-        "Day": DropOptions(**at_time, placement=Placement.REPLACE),
-        "Hours": DropOptions(
-            **at_time, period=Period.HOUR, placement=Placement.FRONT, short=WhenShort.ROTATION
+        "Day": replace(at_time, placement=Placement.REPLACE),
+        "Hours": replace(
+            at_time, period=Period.HOUR, placement=Placement.FRONT, short=WhenShort.ROTATION
         ),
-        "Week": DropOptions(
-            **at_time, period=Period.WEEKDAY, placement=Placement.END, entry=Entry.NEXT
-        ),
+        "Week": replace(at_time, period=Period.WEEKDAY, placement=Placement.END, entry=Entry.NEXT),
     }
     names = {"Day": "%Y-%m-%d.m3u", "Hours": "%y%m%d_%H.m3u", "Week": "%A.m3u"}
     with Library(folder) as library:

@@ -90,7 +90,8 @@ class Pictures:
         w.go_to("Events")
         wait(3500)
         assert w.events.sheet is not None
-        self.take("events", lambda: w.events.choose(w.events.sheet.events[0].id), 3000)
+        first = w.events.sheet.events[0].id
+        self.take("events", lambda: w.events.choose(first), 3000)
         self.library()
         self.formats()
         self.campaigns()

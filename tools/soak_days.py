@@ -27,6 +27,11 @@ from nightly_spindle.store.programme.snapshot import load_pool, open_station
 
 if TYPE_CHECKING:
     import random
+    from collections.abc import Iterable
+
+    from nightly_spindle.core.calendar.log_periods import Slot
+    from nightly_spindle.core.programme.sequencer_actions import Action
+    from nightly_spindle.core.station.log_sources import LogDrop
 
 ZONE = ZoneInfo("Europe/Lisbon")
 BEGIN = datetime(2026, 10, 12, 6, tzinfo=ZONE)  # two weeks before the night of 25 hours
@@ -47,7 +52,7 @@ class Days:
         self._lock: tuple[sqlite3.Connection, int] | None = None
         self._away_until = 0
         self._broken: dict[int, int] = {}
-        self._late: list[tuple[int, object, object, set[Fault]]] = []
+        self._late: list[tuple[int, LogDrop, Slot, set[Fault]]] = []
         self._left = 0
         self._last_end = 0
         self.recorder = Recorder()
@@ -74,7 +79,7 @@ class Days:
         self.programme.unplayable.clear()
         self.programme.away.clear()
 
-    def write(self, actions: list) -> None:
+    def write(self, actions: Iterable[Action]) -> None:
         """Write what happened, and look at what sounded."""
         state = self.sequencer.state
         lines, alarms = records(actions, state, f"soak{self.session}")
@@ -106,7 +111,7 @@ class Days:
             if self._last_end and start - self._last_end > 2 * rate:
                 when = clock(self.sequencer.instant_of(self._last_end), ZONE)
                 self.dead.append(f"{(start - self._last_end) / rate:.1f} s at {when} before "
-                                 f"{row.play.item.title}")  # fmt: skip
+                                 f"{row.title}")  # fmt: skip
             self._last_end = max(self._last_end, end)
             self.counts["plays"] += 1
         self.recorder = Recorder()

@@ -128,8 +128,8 @@ class Segues:
     rules: tuple[PairRule, ...] = ()
     pairs: dict[tuple[int, int], JoinEdit] = field(default_factory=dict, hash=False)
 
-    def ruled(self, out: Kind, into: Kind) -> Ruled:
-        """Return the rule from one kind into another."""
+    def ruled(self, out: Kind | str, into: Kind | str) -> Ruled:
+        """Return the rule from one kind into another; `ANY` stands for all."""
         return _ruled(self.station, self.rules, str(out), str(into))
 
     def every_rule(self) -> tuple[SegueRule, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
@@ -141,7 +142,7 @@ class EventForm(QWidget):
         self.add.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.add)
         for code in STEPS:
-            menu.addAction(WORDS[code], lambda code=code: self.add_step(code))
+            menu.addAction(WORDS[code], partial(self.add_step, code))
         self.add.setMenu(menu)
         tools.addWidget(self.add)
         ways = QHBoxLayout()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal, SignalInstance
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from nightly_spindle.core.base.errors import NightlySpindleError
@@ -79,7 +79,7 @@ class EventPanel(QWidget):
         )
         self.empty.setWordWrap(True)
         self.empty.setProperty("role", "muted")
-        self.scroll = scroll
+        self.scroller = scroll
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 10, 8, 10)
         box.setSpacing(6)
@@ -109,7 +109,7 @@ class EventPanel(QWidget):
         """Show an event, or none."""
         self._kept, self._sheet = event, sheet
         there = event is not None
-        for widget in (self.scroll, self.told):
+        for widget in (self.scroller, self.told):
             widget.setVisible(there)
         self.empty.setVisible(not there)
         if event is not None:
@@ -202,6 +202,6 @@ class EventPanel(QWidget):
         if self._kept is not None:
             self.show_event(self._kept if self._kept.id else None, self._sheet)
 
-    def _emit(self, signal: Signal) -> None:
+    def _emit(self, signal: SignalInstance) -> None:
         if self._kept is not None:
-            signal.emit(self._kept)  # type: ignore[attr-defined]
+            signal.emit(self._kept)

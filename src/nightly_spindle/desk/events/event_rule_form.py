@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QToolButton, QWidget
@@ -168,7 +168,7 @@ class EventRuleForm(QWidget):
     def rule(self) -> FiringRule:
         """Return the rule as it is typed; SettingRefused says what cannot be read."""
         chosen = [WEEKDAYS[n][:3] for n, button in enumerate(self.weekdays) if button.isChecked()]
-        texts = {name: field.text() for name, field in self.fields.items()}
+        texts: dict[str, Any] = {name: field.text() for name, field in self.fields.items()}
         other = self.other.currentData() or 0
         draft = RuleDraft(self._kind(), days=", ".join(chosen), other=other)
         return rule_of(replace(draft, **texts))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, Signal
@@ -77,15 +78,15 @@ class EventModel(QAbstractTableModel):
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Return a cell."""
         event, column = self.event_at(index.row()), index.column()
-        found = {
-            Qt.ItemDataRole.DisplayRole: lambda: self.text(event, column),
-            Qt.ItemDataRole.TextAlignmentRole: lambda: _SIDES[column],
-            _SORT: lambda: (
+        found: Callable[[], Any] | None = {
+            int(Qt.ItemDataRole.DisplayRole): lambda: self.text(event, column),
+            int(Qt.ItemDataRole.TextAlignmentRole): lambda: _SIDES[column],
+            int(_SORT): lambda: (
                 self._next(event) if column == 2 else self.text(event, column).casefold()
             ),
-            Qt.ItemDataRole.ToolTipRole: lambda: self._tip(event),
-            Qt.ItemDataRole.ForegroundRole: lambda: self._ink(event, column),
-        }.get(role)
+            int(Qt.ItemDataRole.ToolTipRole): lambda: self._tip(event),
+            int(Qt.ItemDataRole.ForegroundRole): lambda: self._ink(event, column),
+        }.get(int(role))
         return None if found is None else found()
 
     def _tip(self, event: TimedEvent) -> str:

@@ -341,8 +341,10 @@ class WeekView(QWidget):
         """Choose by arrows; Ctrl moves, Alt copies to the next day; Return, Space, Delete."""
         key, held = event.key(), event.modifiers()
         box = self.chosen()
-        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
-                 Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}  # fmt: skip
+        steps: dict[int, tuple[int, int]] = {
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+        }  # fmt: skip
         if key in steps and held & Qt.KeyboardModifier.ControlModifier and box is not None:
             self._shift(box, *steps[key], fine=bool(held & Qt.KeyboardModifier.ShiftModifier))
         elif key in {Qt.Key.Key_Up, Qt.Key.Key_Down} and held & Qt.KeyboardModifier.AltModifier:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import timedelta
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QPointF, QSize, Qt, QTimer
@@ -32,6 +33,7 @@ from nightly_spindle.desk.kit.board_reading import BoardReading
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
+from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.theme import SMALL, font, icon
 from nightly_spindle.store.reports.event_board import EventBoard, EventSheet
 from nightly_spindle.store.station import editors
@@ -48,7 +50,7 @@ if TYPE_CHECKING:
 _LOOK_MS = 10_000
 
 
-class EventsPlace(QWidget):
+class EventsPlace(Place):
     """`now_us` gives the station's present instant: the engine's while it runs."""
 
     def __init__(
@@ -76,10 +78,10 @@ class EventsPlace(QWidget):
         self.worst, self.note, self.span = ElidedLabel(), NoteLabel(), QLabel("")
         self.worst.setProperty("role", "name")
         self.span.setProperty("role", "strong")
-        self.find = Field()
-        self.find.setPlaceholderText("find events")
-        self.find.setAccessibleName("Find events")
-        self.find.setFixedWidth(170)
+        self.search = Field()
+        self.search.setPlaceholderText("find events")
+        self.search.setAccessibleName("Find events")
+        self.search.setFixedWidth(170)
         self._timer = QTimer(self)
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self.refresh)
@@ -117,7 +119,7 @@ class EventsPlace(QWidget):
         bar.setContentsMargins(12, 8, 12, 0)
         bar.setSpacing(4)
         for name in ("Week", "List"):
-            tab = self._tool(name, name, lambda name=name: self.show_page(name))
+            tab = self._tool(name, name, partial(self.show_page, name))
             tab.setCheckable(True)
             tab.setProperty("role", "tab")
             self.tabs[name] = tab
@@ -127,12 +129,12 @@ class EventsPlace(QWidget):
         self.new.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.new)
         for name in TEMPLATES:
-            menu.addAction(name, lambda name=name: self.make(name))
+            menu.addAction(name, partial(self.make, name))
         self.new.setMenu(menu)
         bar.addWidget(self.new)
         bar.addSpacing(10)
         bar.addWidget(self.note, 1)
-        bar.addWidget(self.find)
+        bar.addWidget(self.search)
         return bar
 
     def _weeks(self) -> QWidget:
@@ -174,7 +176,7 @@ class EventsPlace(QWidget):
         self.panel.kept.connect(self._on_kept)
         self.panel.removed.connect(self.remove)
         self.panel.fired.connect(self.fire)
-        self.find.textChanged.connect(self._on_find)
+        self.search.textChanged.connect(self._on_find)
         self.reading.shelf.failed.connect(self.say)
         self._shelf.changed.connect(self.refresh)
         self._shelf.failed.connect(self.say)
@@ -203,7 +205,10 @@ class EventsPlace(QWidget):
         """Look at the events, and go on looking."""
         self._timer.start()
         self.refresh()
-        self.stage.currentWidget().setFocus()
+        self._focus()
+
+    def _focus(self) -> None:
+        (self.week if self.stage.currentWidget() is self.week else self.table).setFocus()
 
     def begin_new(self) -> None:
         """Offer kinds of events to begin with."""
@@ -225,8 +230,8 @@ class EventsPlace(QWidget):
             tab.setChecked(other == name)
         self.stage.setCurrentWidget(self.week if name == "Week" else self.table)
         self.weeks.setVisible(name == "Week")
-        self.find.setVisible(name == "List")
-        self.stage.currentWidget().setFocus()
+        self.search.setVisible(name == "List")
+        self._focus()
 
     def turn(self, by: int) -> None:
         """Show the week before or after, or this week (0)."""

@@ -58,14 +58,14 @@ _HIDDEN = {"slot_us", "file"}
 def new_step(code: str, sheet: EventSheet | None) -> Step:
     """Return a step of a kind, filled with the first thing that the station has for it."""
     known = sheet.known if sheet else None
-    first = {
+    firsts: dict[type, dict[str, Any]] = {
         PlayItem: {"cart": 0},
         PlayList: {"name": known.lists[0] if known and known.lists else ""},
         PlayCategory: {"name": known.categories[0] if known and known.categories else ""},
         PlayPool: {"name": known.pools[0] if known and known.pools else ""},
         PlayBreak: {"name": known.breaks[0] if known and known.breaks else ""},
         PlayFolder: {"folder": sheet.folders[0] if sheet and sheet.folders else "audio"},
-    }.get(STEPS[code])
+    }
     usual = {"str": "", "int": 0, "bool": True, "float": 0.0}
     values: dict[str, Any] = {"step": code}
     for spec in fields(STEPS[code]):
@@ -75,7 +75,7 @@ def new_step(code: str, sheet: EventSheet | None) -> Step:
         values |= {"url": "https://", "length_s": 3600.0}
     if code == "load log":
         values["drop"] = known.drops[0] if known and known.drops else 0
-    return step_from(values | (first or {}))
+    return step_from(values | firsts.get(STEPS[code], {}))
 
 
 class StepForm(QWidget):

@@ -9,7 +9,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox
+from PySide6.QtWidgets import QComboBox, QCompleter
+
+from nightly_spindle.desk.kit.fields import Field
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QFocusEvent, QMouseEvent, QWheelEvent
@@ -47,3 +49,23 @@ class ChoiceBox(QComboBox):
             super().wheelEvent(event)
         else:
             event.ignore()
+
+
+class EditableChoiceBox(ChoiceBox):
+    """A box of choices that can be typed into as well: `line` is what is typed in.
+
+    `finds`: what is typed finds choices that have it anywhere, and is never added to them.
+    """
+
+    def __init__(self, placeholder: str = "", *, finds: bool = False) -> None:
+        super().__init__()
+        self.setEditable(True)
+        self.line = Field()  # undoing is the window's where nothing is typed
+        self.line.setPlaceholderText(placeholder)
+        self.setLineEdit(self.line)
+        if finds:
+            self.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+            completer = self.completer()
+            assert completer is not None
+            completer.setFilterMode(Qt.MatchFlag.MatchContains)
+            completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)

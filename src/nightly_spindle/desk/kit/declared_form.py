@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QWidget
 
 from nightly_spindle.core.base.declared import group_from, specs
 from nightly_spindle.core.base.errors import SettingRefused
-from nightly_spindle.desk.kit.choice_box import ChoiceBox
+from nightly_spindle.desk.kit.choice_box import ChoiceBox, EditableChoiceBox
 from nightly_spindle.desk.kit.fields import DecimalField, Field
 
 if TYPE_CHECKING:
@@ -83,14 +83,11 @@ class DeclaredForm(QWidget):
         return number
 
     def _box(self, name: str, meta: Mapping[str, Any], blank: str) -> QComboBox:
-        box = ChoiceBox()
+        box = EditableChoiceBox(blank) if name in self._suggested else ChoiceBox()
         for one in meta.get("choices", ()):
             box.addItem(str(one), str(one))
-        if name in self._suggested:
-            box.setEditable(True)
-            box.setLineEdit(Field())
-            box.lineEdit().setPlaceholderText(blank)
-            box.lineEdit().textEdited.connect(self.changed)
+        if isinstance(box, EditableChoiceBox):
+            box.line.textEdited.connect(self.changed)
         box.activated.connect(self.changed)
         return box
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from nightly_spindle.desk.kit.desk_ear import DeskEar
 from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
+from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.tabs import Tabs
 
 if TYPE_CHECKING:
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
 
 
-class PagedPlace(QWidget):
+class PagedPlace(Place):
     """`worst` is the line above the pages, `note` what is said for a while, `undo` its edits.
 
     A class of it makes its pages, calls `frame`, and says what `refresh` reads. A page may have

@@ -88,6 +88,6 @@ class Planner(QObject):
         if self._leaving:
             return
         self._busy = False
-        told = self._process.readAllStandardError().data().decode(errors="replace").strip()
+        told = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
         last = told.splitlines()[-1] if told else "no reason given"
         self.failed.emit(f"Planning stopped ({last}); it starts again with the next change.")

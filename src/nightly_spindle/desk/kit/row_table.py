@@ -28,7 +28,7 @@ class _Sign(QStyledItemDelegate):
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         """Paint the cell and its sign."""
         super().paint(painter, option, index)
-        box = QRectF(option.rect)  # type: ignore[attr-defined]  # its stubs lack the field
+        box = QRectF(option.rect)
         kind = index.data(_KIND)
         if kind:
             paint_sign(painter, kind, QRectF(box.left() + 5, box.center().y() - 4.5, 9, 9))

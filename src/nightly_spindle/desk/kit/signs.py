@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPolygonF
 
 from nightly_spindle.desk.kit.theme import kind_color
 
-_POINTS = {
+_POINTS: dict[str, list[tuple[float, float]]] = {
     "id": [(0.5, 0), (1, 0.5), (0.5, 1), (0, 0.5)],
     "jingle": [(0.5, 0), (1, 0.5), (0.5, 1), (0, 0.5)],
     "sweeper": [(0.35, 0.1), (1, 0.1), (0.65, 0.9), (0, 0.9)],

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWi
 
 from nightly_spindle.core.library.intake import FileFate, IntakeOptions
 from nightly_spindle.core.library.items import Kind
-from nightly_spindle.desk.kit.choice_box import ChoiceBox
+from nightly_spindle.desk.kit.choice_box import ChoiceBox, EditableChoiceBox
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QKeyEvent
@@ -34,13 +34,9 @@ class BringBar(QWidget):
         self.kind = ChoiceBox()
         self.kind.setAccessibleName("Kind")
         self.kind.addItems([str(kind) for kind in Kind])
-        self.into = ChoiceBox()
+        self.into = EditableChoiceBox("no category")
         self.into.setAccessibleName("Category")
-        self.into.setEditable(True)
-        edit = self.into.lineEdit()
-        assert edit is not None
-        edit.setPlaceholderText("no category")
-        edit.returnPressed.connect(self._on_bring)
+        self.into.line.returnPressed.connect(self._on_bring)
         self.copy = ChoiceBox()
         self.copy.setAccessibleName("What becomes of the files")
         self.copy.addItem("left there", FileFate.LEAVE)

@@ -11,6 +11,7 @@ from PySide6.QtCore import (
     QModelIndex,
     QPersistentModelIndex,
     QRect,
+    QRectF,
     Qt,
     Signal,
 )
@@ -117,7 +118,7 @@ class _Painter(QStyledItemDelegate):
         self.palette_ = palette
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        box: QRect = option.rect  # type: ignore[attr-defined]
+        box: QRect = option.rect
         model = index.model()
         assert isinstance(model, _Model)
         entry = model.entries[index.row()]
@@ -129,14 +130,14 @@ class _Painter(QStyledItemDelegate):
             painter.setPen(QColor(palette.muted))
             painter.drawText(box.adjusted(6, 6, -6, 0), left, entry.text)
             return
-        state = option.state  # type: ignore[attr-defined]
+        state = option.state
         if state & QStyle.StateFlag.State_Selected:
             painter.fillRect(box, QColor(palette.select))
         painter.setFont(font(TEXT))
         painter.setPen(QColor(palette.text if entry.count else palette.muted))
         inset = 6
         if entry.sort == KIND:
-            paint_sign(painter, entry.text, QRect(box.x() + 7, box.center().y() - 4, 10, 10))
+            paint_sign(painter, entry.text, QRectF(box.x() + 7, box.center().y() - 4, 10, 10))
             inset = 24
         inner = box.adjusted(inset, 0, -6, 0)
         count = f"{entry.count:,}"

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.timebase import length, short_date
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.segues.effective_markers import cues_of
-from nightly_spindle.desk.kit.choice_box import ChoiceBox
+from nightly_spindle.desk.kit.choice_box import ChoiceBox, EditableChoiceBox
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.theme import Palette, icon
 from nightly_spindle.desk.waves.item_wave import ItemWave
@@ -84,17 +84,12 @@ class ItemPanel(QWidget):
         self.categories.setWordWrap(True)
         self.categories.setTextFormat(Qt.TextFormat.RichText)
         self.categories.linkActivated.connect(lambda name: self.category_asked.emit(name, False))
-        self.into = ChoiceBox()
+        self.into = EditableChoiceBox("put into …")
         self.into.setAccessibleName("Put into a category")
         self.into.setToolTip("Put the chosen items into a category; type a new name to make one")
-        self.into.setEditable(True)
         self.into.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.into.setLineEdit(Field())
-        edit = self.into.lineEdit()
-        assert edit is not None
-        edit.setPlaceholderText("put into …")
         self.into.activated.connect(lambda _: self._on_into())
-        edit.returnPressed.connect(self._on_into)
+        self.into.line.returnPressed.connect(self._on_into)
         self.facts = QLabel("")
         self.uses = QLabel("")
         self.said = QLabel("")

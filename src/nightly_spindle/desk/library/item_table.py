@@ -9,6 +9,7 @@ from PySide6.QtCore import (
     QMimeData,
     QModelIndex,
     QRect,
+    QRectF,
     Qt,
     QTimer,
     QUrl,
@@ -224,10 +225,10 @@ class RowPainter(QStyledItemDelegate):
         self._pens = [QPen(self._colors[name]) for name in ("text", "muted")]
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        box: QRect = option.rect  # type: ignore[attr-defined]
+        box: QRect = option.rect
         model = index.model()
         assert isinstance(model, ItemModel)
-        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(box, self._colors["select"])
         row = model.row(index.row())
         if row is None:
@@ -236,7 +237,7 @@ class RowPainter(QStyledItemDelegate):
         inner = box.adjusted(22 if column == 0 else 5, 0, -5, 0)
         if column == 0:
             side = 10
-            paint_sign(painter, row.kind, QRect(box.x() + 6, box.center().y() - 4, side, side))
+            paint_sign(painter, row.kind, QRectF(box.x() + 6, box.center().y() - 4, side, side))
             if row.waits:
                 painter.save()
                 painter.setRenderHint(QPainter.RenderHint.Antialiasing)

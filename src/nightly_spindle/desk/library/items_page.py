@@ -354,8 +354,9 @@ class ItemsPage(QWidget):
         self.panel.show_item(detail, None)
 
         def then(uses: Any) -> None:
-            if self.panel.detail is detail:
-                self.panel.show_item(detail, uses)
+            shown = self.panel.detail
+            if shown is not None and shown is detail:
+                self.panel.show_item(shown, uses)
 
         self._shelf.look(lambda _: uses_of(folder, [cart]), then, "uses")
 

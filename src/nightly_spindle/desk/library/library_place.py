@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.desk.kit.desk_ear import DeskEar
 from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.library.intake_page import IntakePage
 from nightly_spindle.desk.library.items_page import ItemsPage
 from nightly_spindle.desk.library.library_edits import LibraryEdits
@@ -30,8 +31,6 @@ from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
-
-    from PySide6.QtGui import QUndoStack
 
     from nightly_spindle.core.library.intake import IntakeOptions
     from nightly_spindle.core.reports.timeline import Block
@@ -45,7 +44,7 @@ _PAGES = ("Items", "Lists", "Waiting room", "Intake", "Segue rules")
 _INTAKE_MS = 5000
 
 
-class LibraryPlace(QWidget):
+class LibraryPlace(Place):
     """Signals: `said` (str); `add_asked` (carts) for the running order."""
 
     said = Signal(str)
@@ -66,6 +65,7 @@ class LibraryPlace(QWidget):
         self.shelf = shelf
         self.ear = DeskEar(self)
         self.edits = LibraryEdits(self.shelf, self)
+        self.undo = self.edits.undo
         tz = settings.tz
         self.items = ItemsPage(self.shelf, self.edits, self.ear, palette, settings)
         self.lists = ListsPage(self.shelf, self.edits, palette, settings)
@@ -81,11 +81,6 @@ class LibraryPlace(QWidget):
         self._beside.timeout.connect(self.keep_intake)
         self._lay_out()
         self._connect()
-
-    @property
-    def undo(self) -> QUndoStack:
-        """What can be undone here."""
-        return self.edits.undo
 
     def _lay_out(self) -> None:
         self.pages = QStackedWidget()
@@ -212,7 +207,9 @@ class LibraryPlace(QWidget):
             self._segues = SeguePage(self.shelf, self.edits.undo, self._palette, self._tonight)
             self._segues.said.connect(self.say)
             at = _PAGES.index("Segue rules")
-            self.pages.removeWidget(self.pages.widget(at))
+            blank = self.pages.widget(at)
+            assert blank is not None
+            self.pages.removeWidget(blank)
             self.pages.insertWidget(at, self._segues)
         return self._segues
 

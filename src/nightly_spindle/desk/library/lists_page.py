@@ -154,12 +154,12 @@ class ListTable(QTableView):
             step = -1 if event.key() == Qt.Key.Key_Up else 1
             target = rows[0] - 1 if step < 0 else rows[-1] + 2
             if 0 <= target <= len(carts):
-                self.move(rows, target)
+                self.move_rows(rows, target)
                 self.selectRow(rows[0] + step)
         else:
             super().keyPressEvent(event)
 
-    def move(self, rows: Sequence[int], before: int) -> None:
+    def move_rows(self, rows: Sequence[int], before: int) -> None:
         """Ask for rows to be moved before another."""
         carts = self.lines.carts
         moved = [carts[row] for row in rows]
@@ -182,7 +182,7 @@ class ListTable(QTableView):
         data = event.mimeData()
         if data.hasFormat(_LINES) and event.source() is self:
             rows = [int(r) for r in bytes(data.data(_LINES).data()).decode().split(",")]
-            self.move(rows, before)
+            self.move_rows(rows, before)
         elif data.hasFormat(MIME):
             carts = self.lines.carts
             self.order_asked.emit([*carts[:before], *carts_in(data), *carts[before:]])

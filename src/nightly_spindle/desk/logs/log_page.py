@@ -68,12 +68,12 @@ class LogPage(QWidget):
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.table = LogTable(palette)
         self.panel = LinePanel()
-        self.find = AddPanel(shelf, "Choose an item")
-        self.find.setFixedWidth(322)
+        self.finder = AddPanel(shelf, "Choose an item")
+        self.finder.setFixedWidth(322)
         self.beside = QStackedWidget()
         self.beside.setFixedWidth(322)
         self.beside.addWidget(self.panel)
-        self.beside.addWidget(self.find)
+        self.beside.addWidget(self.finder)
         self.only = QToolButton()
         self._lay_out()
         self._connect()
@@ -127,8 +127,8 @@ class LogPage(QWidget):
         )
         self.panel.category_asked.connect(self.from_category)
         self.panel.take_in_asked.connect(self.take_in)
-        self.find.add_asked.connect(self._on_found)
-        self.find.closed.connect(self._close_find)
+        self.finder.add_asked.connect(self._on_found)
+        self.finder.closed.connect(self._close_find)
         self._undo.canUndoChanged.connect(self.undo.setEnabled)
         self._undo.canRedoChanged.connect(self.redo.setEnabled)
         self.undo.setEnabled(False)
@@ -300,8 +300,10 @@ class LogPage(QWidget):
         line = self.table.current()
         assert line is not None
         said = line.match.line.title or line.match.line.raw
-        self.beside.setCurrentWidget(self.find)
-        self.find.open(f"It goes before “{said}”." if putting_in else f"It takes “{said}”'s place.")
+        self.beside.setCurrentWidget(self.finder)
+        self.finder.open(
+            f"It goes before “{said}”." if putting_in else f"It takes “{said}”'s place."
+        )
 
     def _on_found(self, cart: int, _title: str) -> None:
         line = self.table.current()

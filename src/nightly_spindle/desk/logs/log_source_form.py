@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -151,7 +152,7 @@ class DropForm(QWidget):
         part.setToolTip("Put a date part in at the cursor")
         menu = QMenu(part)
         for code, said in PARTS.items():
-            menu.addAction(f"{said}   {code}", lambda code=code: self._insert(code))
+            menu.addAction(f"{said}   {code}", partial(self._insert, code))
         part.setMenu(menu)
         part.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         ask = QPushButton("Work it out")

@@ -167,8 +167,8 @@ class _Sign(QStyledItemDelegate):
         model = index.model()
         assert isinstance(model, LogModel)
         line = model.shown[index.row()]
-        box = QRectF(option.rect)  # type: ignore[attr-defined]
-        option.rect.adjust(20, 0, -18 if line.clash else 0, 0)  # type: ignore[attr-defined]
+        box = QRectF(option.rect)
+        option.rect.adjust(20, 0, -18 if line.clash else 0, 0)
         super().paint(painter, option, index)
         side = 10.0
         if line.item is not None:
@@ -190,7 +190,7 @@ class _Tail(QStyledItemDelegate):
 
     def initStyleOption(self, option: QStyleOptionViewItem, index: Index) -> None:
         super().initStyleOption(option, index)
-        option.textElideMode = Qt.TextElideMode.ElideLeft  # type: ignore[attr-defined]
+        option.textElideMode = Qt.TextElideMode.ElideLeft
 
 
 class LogTable(QTableView):

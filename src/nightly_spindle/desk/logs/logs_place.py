@@ -23,6 +23,7 @@ from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.reports.log_status import ALARMS, WARNINGS, BoardLog, LogState
 from nightly_spindle.desk.kit.board_reading import BoardReading
 from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
+from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.logs.log_board_view import LogBoardView
 from nightly_spindle.desk.logs.log_details import LogDetails
 from nightly_spindle.store.reports.log_boards import LogBoard
@@ -46,7 +47,7 @@ _SOON_US = 36 * 3600 * US  # what is wrong so soon is told at the top
 _WORDS = {LogState.OVERDUE: "is not here yet", LogState.MISSED: "did not come"}
 
 
-class LogsPlace(QWidget):
+class LogsPlace(Place):
     """`now_us` gives the station's present instant: the engine's while it runs."""
 
     def __init__(
@@ -86,7 +87,7 @@ class LogsPlace(QWidget):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(self.view)
-        self.scroll = scroll
+        self.scroller = scroll
         first = QWidget()
         row = QHBoxLayout(first)
         row.setContentsMargins(0, 0, 0, 0)
@@ -242,7 +243,9 @@ class LogsPlace(QWidget):
         if log is not None:
             box = self.view.tile_of(log.drop.id, log.slot.key)
             if box is not None and self.view.hasFocus():
-                self.scroll.ensureVisible(round(box.center().x()), round(box.center().y()), 40, 60)
+                self.scroller.ensureVisible(
+                    round(box.center().x()), round(box.center().y()), 40, 60
+                )
 
     def show_page(self, name: str) -> None:
         """Show the board or the drops."""

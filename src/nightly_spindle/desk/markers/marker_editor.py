@@ -141,8 +141,8 @@ class CueEditor(QWidget):
         self.list.typed.connect(self._on_typed)
         self.list.refused.connect(self.said)
         self.list.set_asked.connect(self.set_here)
-        self.list.clear_asked.connect(lambda m: (self._choose(m), session.clear()))
-        self.list.again_asked.connect(lambda m: (self._choose(m), session.measured_again()))
+        self.list.clear_asked.connect(self._clear)
+        self.list.again_asked.connect(self._measured_again)
         self.form.changed.connect(lambda values: session.shape(**values))
         self.back.clicked.connect(self.leave)
         acts: dict[str, Callable[[], object]] = {
@@ -340,6 +340,14 @@ class CueEditor(QWidget):
     def _choose(self, marker: Marker) -> None:
         row = next((r for r in self.session.rows() if r.marker is marker), None)
         self.session.choose(MarkerPlace(marker, row.at_s if row else 0.0))
+
+    def _clear(self, marker: Marker) -> None:
+        self._choose(marker)
+        self.session.clear()
+
+    def _measured_again(self, marker: Marker) -> None:
+        self._choose(marker)
+        self.session.measured_again()
 
     def _on_typed(self, marker: Marker, at_s: float) -> None:
         spot = self.session.chosen

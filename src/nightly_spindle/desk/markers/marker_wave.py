@@ -289,8 +289,9 @@ class CueWave(QWidget):
     def _is_gripped(self, row: Placed) -> bool:
         assert self._grip is not None
         spot = self._grip[1]
-        same = spot is not None and spot.marker is row.marker
-        return same and (row.marker is not Marker.SWEEPER or spot.at_s == row.at_s)
+        if spot is None or spot.marker is not row.marker:
+            return False
+        return row.marker is not Marker.SWEEPER or spot.at_s == row.at_s
 
     # -- hands ---------------------------------------------------------------------------------
 

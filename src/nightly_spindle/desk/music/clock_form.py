@@ -29,7 +29,7 @@ from nightly_spindle.core.music.format_clocks import (
 )
 from nightly_spindle.core.music.rotation_rules import RotationRule, rule_from, rule_values
 from nightly_spindle.desk.kit.buttons import push_button
-from nightly_spindle.desk.kit.choice_box import ChoiceBox
+from nightly_spindle.desk.kit.choice_box import ChoiceBox, EditableChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.row_table import RowTable
@@ -113,12 +113,10 @@ class ClockForm(QWidget):
         return row
 
     def _adding(self) -> QHBoxLayout:
-        self.kind, self.what, self.at = ChoiceBox(), ChoiceBox(), Field()
+        self.kind, self.what, self.at = ChoiceBox(), EditableChoiceBox(), Field()
         for kind, text in _KINDS.items():
             self.kind.addItem(text, kind)
         self.kind.setAccessibleName("Kind of slot to add")
-        self.what.setEditable(True)
-        self.what.setLineEdit(Field())
         self.what.setAccessibleName("What the slot puts in")
         self.at.setPlaceholderText("mm:ss")
         self.at.setAccessibleName("Place in the hour, minutes and seconds")
@@ -140,7 +138,7 @@ class ClockForm(QWidget):
             field.textEdited.connect(self.changed)
         self.options.changed.connect(self.changed)
         self.kind.currentIndexChanged.connect(lambda _: self._offer_what())
-        self.what.lineEdit().returnPressed.connect(self.add_slot)
+        self.what.line.returnPressed.connect(self.add_slot)
         self.at.returnPressed.connect(self.add_slot)
         self.slots.removed.connect(self._take_out)
         self.slots.shifted.connect(lambda _row, by: self._shift(by))
@@ -174,7 +172,7 @@ class ClockForm(QWidget):
             if kind in {SlotKind.ITEM, SlotKind.MARK}:
                 self.what.setCurrentText(text if kind is SlotKind.MARK else "")
         hints = {SlotKind.ITEM: "cart number", SlotKind.MARK: "what it is called"}
-        self.what.lineEdit().setPlaceholderText(hints.get(kind, ""))
+        self.what.line.setPlaceholderText(hints.get(kind, ""))
 
     def show_clock(self, clock: FormatClock) -> None:
         """Show a clock."""

@@ -140,7 +140,8 @@ class ClocksPage(KeptPage):
         self, thing: FormatClock
     ) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that removes a clock; one that is used is refused."""
-        formats = self.sheet.formats if self.sheet else None
+        assert self.sheet is not None
+        formats = self.sheet.formats
 
         def do(library: Any) -> Any:
             return {"format_clock": editors.formats.remove_clock(library, thing.id, formats)}

@@ -162,7 +162,8 @@ class RotationPage(KeptPage):
         """Return the rule as it is typed."""
         rule = typed_group(self.shown.rule, self.rule_form.fields.texts())
         check_rule(rule)
-        return replace(self.shown, rule=rule)
+        placed: PlacedRule = replace(self.shown, rule=rule)
+        return placed
 
     def troubles(self, thing: PlacedRule) -> list[str]:
         """Return what is wrong with a rule: a category that is not there."""

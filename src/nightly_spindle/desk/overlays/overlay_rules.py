@@ -79,7 +79,7 @@ class DuckPlot(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(kind_color(self._kind))
         painter.drawRect(QRectF(x(0), 6, x(_VOICE_S) - x(0), 14))
-        line = QPolygonF()
+        line: list[QPointF] = []
         for step in range(201):
             at = begin + (end - begin) * step / 200
             level = min(1.0, self._depth(at) * duck.depth_db / 40.0)
@@ -88,7 +88,7 @@ class DuckPlot(QWidget):
         painter.setBrush(kind_color("song"))
         painter.drawPolygon(QPolygonF([*line, *foot]))
         painter.setPen(QPen(QColor(colors.text), 1.5))
-        painter.drawPolyline(line)
+        painter.drawPolyline(QPolygonF(line))
         painter.setFont(font(SMALL))
         painter.setPen(QColor(colors.muted))
         told = f"-{duck.depth_db:g} dB" + (", up in its pauses" if duck.follow else "")

@@ -8,8 +8,6 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QComboBox,
-    QCompleter,
     QHBoxLayout,
     QLabel,
     QMenu,
@@ -18,8 +16,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.overlays.overlay_pools import Pool, PoolUse, with_members
 from nightly_spindle.desk.kit.buttons import push_button
-from nightly_spindle.desk.kit.choice_box import ChoiceBox
-from nightly_spindle.desk.kit.fields import Field
+from nightly_spindle.desk.kit.choice_box import EditableChoiceBox
 from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
 from nightly_spindle.desk.kit.row_table import RowTable
@@ -63,7 +60,7 @@ class PoolsPage(KeptPage):
         self.members.removed.connect(self._take_out)
         self.members.shifted.connect(self._shift_member)
         self.members.heard.connect(self._hear)
-        self.able.lineEdit().returnPressed.connect(self.add_member)
+        self.able.line.returnPressed.connect(self.add_member)
 
     # -- making ------------------------------------------------------------------------------------
 
@@ -96,16 +93,10 @@ class PoolsPage(KeptPage):
         row = QHBoxLayout()
         row.setSpacing(5)
         self.who.setProperty("role", "strong")
-        self.able = ChoiceBox()
-        self.able.setEditable(True)
-        self.able.setLineEdit(Field())  # undoing is the window's where nothing is typed
-        self.able.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.able = EditableChoiceBox("an item to add", finds=True)
         self.able.setMinimumWidth(210)
         self.able.setAccessibleName("Item to add to the pool")
         self.able.setToolTip("Type a part of the title, Return adds it")
-        completer = self.able.completer()
-        completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
         self.add = push_button("Add", "Put the item into the pool", self.add_member)
         self.out = push_button("Take out", "Take the chosen members out of the pool (Delete)",
                                self._take_out_rows)  # fmt: skip
@@ -175,7 +166,6 @@ class PoolsPage(KeptPage):
                 if item.cart not in pool.carts:
                     self.able.addItem(f"{item.title}  {item.measure.duration_s:.1f} s", item.cart)
         self.able.setCurrentIndex(-1)
-        self.able.lineEdit().setPlaceholderText("an item to add")
 
     def _show_members(self) -> None:
         one = self._sheet_of(self.shown.id) if self.shown is not None else None

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.running_order_undo import AddLine, MoveLine, RemoveLines
 from nightly_spindle.desk.kit.theme import Palette, icon
 from nightly_spindle.desk.library.item_finder import AddPanel
@@ -44,7 +45,7 @@ _TOOLS = (
 )
 
 
-class AirPlace(QWidget):
+class AirPlace(Place):
     """Header, night line, running order, and the details beside them.
 
     Signals: `hand` (str), an order for the engine; `said` (str), a sentence for the foot.

@@ -87,7 +87,8 @@ class Wave(QWidget):
             return
         head = self._x(self._now_us)
         middle, top = self.height() / 2, max(self._wave) or 1
-        played, left = [], []
+        played: list[QRectF] = []
+        left: list[QRectF] = []
         for x in range(0, self.width(), 3):
             level = self._wave[x * len(self._wave) // self.width()] / top
             tall = max(1.0, (self.height() - 6) * level)

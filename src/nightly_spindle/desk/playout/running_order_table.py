@@ -183,8 +183,8 @@ class _Sign(QStyledItemDelegate):
         model = index.model()
         assert isinstance(model, OrderModel)
         block = model.blocks[index.row()]
-        box = QRectF(option.rect)  # type: ignore[attr-defined]
-        option.rect.adjust(20, 0, 0, 0)  # type: ignore[attr-defined]
+        box = QRectF(option.rect)
+        option.rect.adjust(20, 0, 0, 0)
         super().paint(painter, option, index)
         side = 10.0
         where = QRectF(box.x() + 6, box.center().y() - side / 2 + 0.5, side, side)

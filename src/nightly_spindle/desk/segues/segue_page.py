@@ -266,13 +266,12 @@ class SeguePage(QWidget):
         tonight = bool(meant)
         if not tonight:
             meant = self._examples(out, into)
-        joins = []
+        joins: list[tuple[Pair, Join, Join]] = []
         for pair in meant:
             begin = span(pair.out, rate).cue_in
-            joins.append(
-                (pair, *(plan_join(pair.out, begin, pair.into, s, rate)
-                         for s in (self._segues, segues)))
-            )  # fmt: skip
+            now, then = (plan_join(pair.out, begin, pair.into, one, rate)
+                         for one in (self._segues, segues))  # fmt: skip
+            joins.append((pair, now, then))
         joins.sort(key=lambda row: -_difference(row[1], row[2]))
         changed = sum(_difference(before, after) > 0 for _, before, after in joins)
         if not joins:
@@ -286,15 +285,15 @@ class SeguePage(QWidget):
         missing = [i.cart for p, *_ in shown for i in (p.out, p.into) if i.cart not in self._stored]
         if missing:
             self._shelf.look(lambda c: c.envelopes(missing), self._take_levels, "levels")
-        for number, (label, before, after) in enumerate(self.plots):
+        for number, (label, left, right) in enumerate(self.plots):
             there = number < len(shown)
-            for widget in (label, before, after):
+            for widget in (label, left, right):
                 widget.setVisible(there)
             if there:
                 pair, now, then = shown[number]
                 label.setText(f"{pair.out.title}\n↓\n{pair.into.title}")
-                self._plot(before, pair, now, "NOW")
-                self._plot(after, pair, then, "CHANGED" if _difference(now, then) else "UNCHANGED")
+                self._plot(left, pair, now, "NOW")
+                self._plot(right, pair, then, "CHANGED" if _difference(now, then) else "UNCHANGED")
 
     def _examples(self, out: str, into: str) -> list[Pair]:
         some = self._some

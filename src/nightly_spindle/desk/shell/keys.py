@@ -141,6 +141,7 @@ class KeysPage(QFrame):
         """Show the page in the middle of the window."""
         self.adjustSize()
         parent = self.parentWidget()
+        assert parent is not None
         self.move((parent.width() - self.width()) // 2, (parent.height() - self.height()) // 2)
         self.show()
         self.raise_()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.engine_link import EngineLink
     from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.place import Place
     from nightly_spindle.desk.kit.theme import Palette
 
 NAMES = ("Events", "Formats", "Campaigns", "Overlays")
@@ -29,31 +30,31 @@ class LatePlaces:
     ) -> None:
         self._shelf, self._link, self._settings = shelf, link, settings
         self._now_us, self._state = now_us, state
-        self.made: dict[str, Any] = {}
+        self.made: dict[str, Place] = {}
 
-    def make(self, name: str, palette: Palette) -> Any:
+    def make(self, name: str, palette: Palette) -> Place:
         """Make a place; each name once."""
         makers = {"Events": self._events, "Formats": self._formats,
                   "Campaigns": self._campaigns, "Overlays": self._overlays}  # fmt: skip
         self.made[name] = made = makers[name](palette)
         return made
 
-    def _events(self, palette: Palette) -> Any:
+    def _events(self, palette: Palette) -> Place:
         from nightly_spindle.desk.events.events_place import EventsPlace
 
         return EventsPlace(self._shelf, self._link, self._settings, palette, self._now_us)
 
-    def _formats(self, palette: Palette) -> Any:
+    def _formats(self, palette: Palette) -> Place:
         from nightly_spindle.desk.music.formats_place import FormatsPlace
 
         return FormatsPlace(self._shelf, self._settings, palette, self._now_us)
 
-    def _campaigns(self, palette: Palette) -> Any:
+    def _campaigns(self, palette: Palette) -> Place:
         from nightly_spindle.desk.traffic.campaigns_place import CampaignsPlace
 
         return CampaignsPlace(self._shelf, self._settings, palette, self._now_us)
 
-    def _overlays(self, palette: Palette) -> Any:
+    def _overlays(self, palette: Palette) -> Place:
         from nightly_spindle.desk.overlays.overlays_place import OverlaysPlace
 
         return OverlaysPlace(

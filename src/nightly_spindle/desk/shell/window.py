@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 from PySide6.QtCore import QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeySequence, QShortcut
@@ -23,6 +23,7 @@ from nightly_spindle.core.base.timebase import US
 from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.kit.engine_link import EngineLink
 from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.planner import Planner
 from nightly_spindle.desk.kit.planning_process import NightPlan
 from nightly_spindle.desk.library.library_place import LibraryPlace
@@ -275,7 +276,7 @@ class DeskWindow(QMainWindow):
         """Go to one of the places."""
         for other, button in self.places.items():
             button.setChecked(other == name)
-        there = {
+        there: dict[str, Place] = {
             "Air": self.air,
             "Logs": self.logs,
             "Library": self.library,
@@ -287,44 +288,50 @@ class DeskWindow(QMainWindow):
             if place is not self.air:
                 place.open()
 
-    def _place(self, name: str) -> Any:
+    def _place(self, name: str) -> Place:
         """Return a place that is made when it is first gone to."""
         if name not in self._late.made:
             made = self._late.make(name, self.palette_)
             self.stage.addWidget(made)
             if name == "Overlays" and self.air.planned is not None:
-                made.show_plan(self.air.planned)
+                self.overlays.show_plan(self.air.planned)
         return self._late.made[name]
 
     @property
     def events(self) -> EventsPlace:
         """The place Events."""
-        return self._place("Events")  # type: ignore[no-any-return]
+        return cast("EventsPlace", self._place("Events"))
 
     @property
     def formats(self) -> FormatsPlace:
         """The place Formats."""
-        return self._place("Formats")  # type: ignore[no-any-return]
+        return cast("FormatsPlace", self._place("Formats"))
 
     @property
     def campaigns(self) -> CampaignsPlace:
         """The place Campaigns."""
-        return self._place("Campaigns")  # type: ignore[no-any-return]
+        return cast("CampaignsPlace", self._place("Campaigns"))
 
     @property
     def overlays(self) -> OverlaysPlace:
         """The place Overlays."""
-        return self._place("Overlays")  # type: ignore[no-any-return]
+        return cast("OverlaysPlace", self._place("Overlays"))
 
     def _present(self) -> int:
         """Return the station's instant: the engine's while it runs, else the machine's."""
         return self._now_us
 
+    def _here(self) -> Place:
+        """Return the place that is shown."""
+        here = self.stage.currentWidget()
+        assert isinstance(here, Place)
+        return here
+
     def _undo(self) -> None:
-        self.stage.currentWidget().undo.undo()
+        self._here().undo.undo()
 
     def _redo(self) -> None:
-        self.stage.currentWidget().undo.redo()
+        self._here().undo.redo()
 
     def _find(self) -> None:
         self.go_to("Library")
@@ -345,7 +352,7 @@ class DeskWindow(QMainWindow):
             self.library.items.mark()
 
     def _open_add(self) -> None:
-        here = self.stage.currentWidget()
+        here = self._here()
         if here in self._late.made.values():
             here.begin_new()
             return

@@ -26,6 +26,7 @@ from nightly_spindle.core.base.timebase import short_date
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import NumberField
 from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.station.levels_cards import LevelsCards
 from nightly_spindle.desk.station.output_card import OutputCard
 from nightly_spindle.store.base.messages import last_messages
@@ -40,7 +41,7 @@ if TYPE_CHECKING:
 _MOST = 400  # lines of a report that are shown
 
 
-class StationPlace(QWidget):
+class StationPlace(Place):
     """Keeping the station safe. Signal: `changed` when a book was applied."""
 
     changed = Signal()

@@ -248,9 +248,9 @@ class BreakWeek(QWidget):
                              | Qt.AlignmentFlag.AlignLeft, str(len(inside)))  # fmt: skip
         over = taken > 1.0
         if over or target or place.key == self.chosen:
-            ink = p.alarm if over else p.text
+            edge = p.alarm if over else p.text
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(ink), 2))
+            painter.setPen(QPen(QColor(edge), 2))
             painter.drawRect(box.adjusted(-1, -1, 1, 1))
 
 

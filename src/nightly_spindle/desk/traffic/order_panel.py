@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
-    QComboBox,
-    QCompleter,
     QHBoxLayout,
     QLabel,
     QStackedWidget,
@@ -18,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Copy, check_campaign
 from nightly_spindle.desk.kit.buttons import push_button
-from nightly_spindle.desk.kit.choice_box import ChoiceBox
+from nightly_spindle.desk.kit.choice_box import EditableChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.fields import DecimalField, Field
 from nightly_spindle.desk.kit.hour_painter import HourChoice
@@ -113,15 +111,8 @@ class OrderPanel(QWidget):
 
     def _audio_part(self) -> QWidget:
         part = QWidget()
-        self.able = ChoiceBox()
-        self.able.setEditable(True)
-        self.able.setLineEdit(Field())
-        self.able.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.able = EditableChoiceBox("an item to add", finds=True)
         self.able.setAccessibleName("Item to add to the copies")
-        self.able.lineEdit().setPlaceholderText("an item to add")
-        completer = self.able.completer()
-        completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
         self.add = push_button("Add", "Add the item to the copies", self.add_copy)
         self.out = push_button("Take out", "Take the chosen copies out (Delete)", self._take_out)
         self.weight = DecimalField(0.1, 100.0, "")
@@ -141,8 +132,9 @@ class OrderPanel(QWidget):
         for widget in (QLabel("Weight"), self.weight, QLabel("Hours")):
             one.addWidget(widget)
         one.addWidget(self.copy_when, 1)
-        for widget in (QLabel("Days"), self.copy_from, self.copy_to):
-            dates.addWidget(widget)
+        dates.addWidget(QLabel("Days"))
+        dates.addWidget(self.copy_from)
+        dates.addWidget(self.copy_to)
         box = QVBoxLayout(part)
         box.setContentsMargins(0, 0, 4, 0)
         box.setSpacing(5)
@@ -158,7 +150,7 @@ class OrderPanel(QWidget):
         for form in (self.what, self.when, self.audio):
             form.changed.connect(self.changed)
         self.hours.painted.connect(lambda _: self.changed.emit())
-        self.able.lineEdit().returnPressed.connect(self.add_copy)
+        self.able.line.returnPressed.connect(self.add_copy)
         self.copies.removed.connect(self._remove)
         self.copies.heard.connect(self._hear)
         self.copies.picked.connect(lambda _: self._show_copy())

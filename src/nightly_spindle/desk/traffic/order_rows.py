@@ -79,7 +79,7 @@ class PaceBar(QStyledItemDelegate):
         model = index.model()
         assert isinstance(model, OrderRows)
         row: CampaignSheet = model.rows[index.row()]
-        box = QRectF(option.rect).adjusted(5, 7, -7, -7)  # type: ignore[attr-defined]
+        box = QRectF(option.rect).adjusted(5, 7, -7, -7)
         whole = max(1, row.whole)
         painter.save()
         painter.fillRect(box, QColor(model.palette_.raised))

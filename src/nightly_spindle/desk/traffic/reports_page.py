@@ -112,6 +112,7 @@ class _PlanRows(Rows):
     def ink(self, row: PlannedSpot, column: int) -> QColor | None:
         """Return a cell's colour where it is not the usual one."""
         del row, column
+        return None
 
 
 class _TotalRows(Rows):
@@ -181,27 +182,28 @@ class ReportsPage(QWidget):
             field.editingFinished.connect(self.refresh)
         row = QHBoxLayout()
         row.setSpacing(5)
-        for widget in (self.what, self.who, self.month, QLabel("from"), self.from_,
-                       QLabel("up to"), self.to):  # fmt: skip
+        asked: tuple[QWidget, ...] = (self.what, self.who, self.month, QLabel("from"), self.from_,
+                                      QLabel("up to"), self.to)  # fmt: skip
+        for widget in asked:
             row.addWidget(widget)
         row.addStretch(1)
         self.copy_ = push_button("Copy as text", "Copy the report, to be pasted", self.copy_text)
         self.csv = push_button("CSV …", "Save the report as a table", lambda: self.save("csv"))
         self.pdf = push_button("PDF …", "Save the proof of play with a line to sign",
                                lambda: self.save("pdf"))  # fmt: skip
-        for widget in (self.copy_, self.csv, self.pdf):
-            row.addWidget(widget)
+        for button in (self.copy_, self.csv, self.pdf):
+            row.addWidget(button)
         self.summary.setProperty("role", "strong")
         self.sums.setProperty("role", "caption")
-        box = QVBoxLayout(self)
-        box.setContentsMargins(12, 0, 12, 8)
-        box.setSpacing(6)
-        box.addLayout(row)
-        box.addWidget(self.summary)
-        box.addWidget(self.proofs, 5)
-        box.addWidget(self.plans, 5)
-        box.addWidget(self.sums)
-        box.addWidget(self.totals, 2)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(12, 0, 12, 8)
+        whole.setSpacing(6)
+        whole.addLayout(row)
+        whole.addWidget(self.summary)
+        whole.addWidget(self.proofs, 5)
+        whole.addWidget(self.plans, 5)
+        whole.addWidget(self.sums)
+        whole.addWidget(self.totals, 2)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""

@@ -47,7 +47,7 @@ def paint_levels(
     step = max(1, int((last - first) / max(1.0, box.width()) + 0.5))
     at = np.arange(first, last, step)
 
-    def line(values: NDArray[np.float64]) -> list[QPointF]:
+    def line(values: NDArray[np.floating]) -> list[QPointF]:
         return [QPointF(x((i - levels.start) * STEP_S), y(float(values[i]))) for i in at.tolist()]
 
     for values, kind in ((levels.out, kinds[0]), (levels.into, kinds[1])):

@@ -97,7 +97,8 @@ def spectrum_image(levels: NDArray[np.uint8], low: QColor, high: QColor) -> QIma
     ):  # fmt: skip
         channels.append((one + (other - one) * part).astype(np.uint32))
     red, green, blue = channels
-    return image_of(np.uint32(0xFF000000) | (red << 16) | (green << 8) | blue)
+    pixels = np.uint32(0xFF000000) | (red << 16) | (green << 8) | blue
+    return image_of(pixels.astype(np.uint32))
 
 
 def paint_samples(
