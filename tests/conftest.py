@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from nightly_spindle.air.client import ask_plainly
 from nightly_spindle.core.base.timebase import US, resolve_local
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Ending, Item, Kind, Measure
@@ -36,6 +37,11 @@ def beep(seconds, hz, rate=RATE, level=0.3, channels=2, fade_s=0.0, head_s=0.0, 
     quiet = [np.zeros(round(s * rate)) for s in (head_s, tail_s)]
     wave = np.concatenate([quiet[0], wave, quiet[1]])
     return np.repeat(wave[:, None], channels, axis=1).astype(np.float32)
+
+
+def ask(folder, op, **args):
+    """Ask a running engine as a script does."""
+    return ask_plainly(folder, op, args)
 
 
 def make_item(cart, seconds=180.0, kind=Kind.SONG, artist=None, **facts):

@@ -12,17 +12,16 @@ from pathlib import Path
 
 import pytest
 import soundfile
-from conftest import RATE, ZONE, beep, day_slot, song_names, write_log
+from conftest import RATE, ZONE, ask, beep, day_slot, song_names, write_log
 from test_engine import Air, wait
 
-from nightly_spindle.air.client import ask
 from nightly_spindle.core.base.timebase import broadcast_day, zone
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.store.base.lock import holder
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import items, lists
 from nightly_spindle.store.reports.item_uses import uses_of
 
@@ -67,7 +66,7 @@ def test_edits_reach_an_engine_on_air(on_air, station):
 
     playing, upcoming = coming()
     later = [line["cart"] for line in upcoming[2:5]]
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         items.edit(library, later, {"title": "Edited"})
         items.edit(library, [playing["cart"]], {"title": "Not under way"})
     ask(station, "skip")
@@ -82,7 +81,7 @@ def test_edits_reach_an_engine_on_air(on_air, station):
 def test_an_item_that_was_removed_is_passed_over_and_told(on_air, station):
     upcoming = ask(station, "state")["state"]["upcoming"]
     gone = upcoming[1]["cart"]
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         items.remove(library, [gone])
     time.sleep(2.5)
     for _ in range(2):
@@ -95,7 +94,7 @@ def test_an_item_that_was_removed_is_passed_over_and_told(on_air, station):
 def test_where_items_are_used_is_said(on_air, station):
     upcoming = ask(station, "state")["state"]["upcoming"]
     cart = upcoming[0]["cart"]
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         lists.make_list(library, "Fog", [cart])
     wait(lambda: "running order" in {u.where for u in uses_of(station, [cart])}, 30)
     uses = uses_of(station, [cart])

@@ -51,7 +51,7 @@ from nightly_spindle.core.traffic.spot_plan import Booking, SpotPlan
 from nightly_spindle.core.traffic.spot_state import BreakRef
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.database import connect
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.playout.journal import as_run_between
 from nightly_spindle.store.programme.snapshot import open_station
 from nightly_spindle.store.reports.campaign_board import proof_of_play
@@ -310,7 +310,7 @@ def selling(tmp_path_factory):
         wave = beep(7 + n, 2000 + 211 * n, 8000, channels=1, level=0.2)
         soundfile.write(folder / f"audio/spot/Firm - Spot {n}.wav", wave, 8000)
     bring_in(folder, [Intake([folder / "audio/spot"], IntakeOptions(Kind("spot")))])
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         options = BreakOptions(minutes="5, 15, 25, 35, 45, 55", spots=2.0)
         save_break(library, BreakPattern(0, "Tens", options))
         rows = library.run(open_items()).mappings()

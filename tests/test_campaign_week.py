@@ -26,7 +26,7 @@ from nightly_spindle.core.reports.spot_reports import PROOF_COLUMNS, proof_cells
 from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern, IfLate
 from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.playout.journal import Journal, encode_state, last_seen, load_state
 from nightly_spindle.store.programme.snapshot import open_station
 from nightly_spindle.store.reports.campaign_board import proof_of_play, spot_sheet
@@ -130,7 +130,7 @@ def thirty(carts):
 def test_a_week_of_thirty_campaigns_ends_met_or_owed(spots_station, tmp_path):
     folder = shutil.copytree(spots_station, tmp_path / "pier")
     files = spot_carts(folder)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         save_break(library, BreakPattern(0, "Quarters", BreakOptions(
             minutes="12, 42", spots=3.0, late=IfLate.LEFT, late_s=600.0)))  # fmt: skip
         numbers, _ = save_campaigns(library, thirty([cart for cart, _ in files]))

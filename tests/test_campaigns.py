@@ -18,7 +18,7 @@ from nightly_spindle.core.base.errors import InputFault, SettingRefused
 from nightly_spindle.core.base.timebase import US, local_from, resolve_local
 from nightly_spindle.core.calendar.day_plans import DayPlan, Plans, painted
 from nightly_spindle.core.calendar.recurrence import TimeRule
-from nightly_spindle.core.calendar.week_grid import HOURS, HourGrid, grid_from
+from nightly_spindle.core.calendar.week_grid import HOURS, WeekGrid, grid_from
 from nightly_spindle.core.events.steps import Clear
 from nightly_spindle.core.events.timed_events import Entry, EventOptions, TimedEvent
 from nightly_spindle.core.music.format_clocks import FormatClock
@@ -48,7 +48,7 @@ from nightly_spindle.core.traffic.campaigns import (
     campaign_values,
     check_campaign,
 )
-from nightly_spindle.core.traffic.coming_breaks import Calendar, break_places
+from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, break_places
 from nightly_spindle.core.traffic.order_quotas import HeardSpot, quota
 from nightly_spindle.core.traffic.spot_demand import Demand
 from nightly_spindle.core.traffic.spot_placement import place_spots
@@ -84,7 +84,7 @@ def placed(programme, days=7, standing=(), now=None, heard=None, length_s=30.0):
     begin = instant(MONDAY)
     now = begin if now is None else now
     until = instant(MONDAY + timedelta(days=days))
-    calendar = Calendar(programme.break_sources(), begin, now, until)
+    calendar = BreakCalendar(programme.break_sources(), begin, now, until)
     orders = []
     for one in programme.spots.campaigns.values():
         own = (heard or {}).get(one.id, ())
@@ -105,7 +105,7 @@ def by_campaign(made):
 
 @given(st.integers(0, (1 << HOURS) - 1))
 def test_a_grid_reads_back_as_written(bits):
-    assert grid_from(HourGrid(bits).text()) == HourGrid(bits)
+    assert grid_from(WeekGrid(bits).text()) == WeekGrid(bits)
 
 
 def test_grids_as_people_write_them():
@@ -130,7 +130,7 @@ def test_breaks_come_when_the_wall_clock_says(name, minutes, day, data):
     zone = ZoneInfo(name)
     bits = data.draw(st.integers(0, (1 << HOURS) - 1))
     text = ", ".join(map(str, minutes))
-    rule = BreakPattern(1, "x", BreakOptions(minutes=text, hours=HourGrid(bits).text())).rule()
+    rule = BreakPattern(1, "x", BreakOptions(minutes=text, hours=WeekGrid(bits).text())).rule()
     begin = datetime(2026, 1, 1, 3, 7, tzinfo=UTC) + timedelta(days=day)
     begin_us = round(begin.timestamp()) * US
     walked = []

@@ -23,7 +23,7 @@ from nightly_spindle.core.calendar.week_grid import grid_from
 from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern
 from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Per
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.programme.snapshot import open_station
 from nightly_spindle.store.traffic.campaigns import (
     placed_rows,
@@ -42,7 +42,7 @@ TODAY = datetime.fromtimestamp(time.time(), UTC).date()
 def station(selling, tmp_path):
     """Six spots, breaks every ten minutes with one seat, one order for the coming weeks."""
     folder = shutil.copytree(selling, tmp_path / "pier")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         copies = open_station(folder).programme.spots.campaigns[1].copies
         restore_campaigns(library, {n: [] for n in range(1, 7)})
         save_break(library, BreakPattern(1, "Tens", BreakOptions(
@@ -211,7 +211,9 @@ def test_all_is_placed_anew_and_put_back_and_items_are_dragged_onto_an_order(
 ):
     place = opened(qtbot, window)
     ten = 600 * US
-    with Library(station) as library:  # as an earlier placing may have left it: ten minutes later
+    with LibraryTransaction(
+        station
+    ) as library:  # as an earlier placing may have left it: ten minutes later
         rows, made = placed_rows(library)
         later = [
             {**row, "at_us": row["at_us"] + ten} if row["at_us"] // (60 * US) % 60 < 50 else row

@@ -10,8 +10,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nightly_spindle import __version__
 from nightly_spindle.air.control import Control
 from nightly_spindle.air.engine import Engine
+from nightly_spindle.air.messages import OPERATIONS, VERSION
 from nightly_spindle.air.places import socket_path
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.playout.air_start import take_the_air
@@ -139,6 +141,22 @@ def test_what_is_no_request_is_answered_in_a_sentence(line, raw):
     assert "ok" in one.ask(b'{"id": 2, "op": "state"}')
 
 
+@pytest.mark.parametrize(("args", "told"), [
+    ({}, "The desk is of an older version than the engine"),
+    ({"version": VERSION - 1, "program": "0"}, "close it and open it again"),
+    ({"version": VERSION + 1}, "The engine is of an older version than the desk"),
+])  # fmt: skip
+def test_a_desk_of_another_version_is_told_so_in_its_first_message(line, args, told):
+    one = line()
+    assert told in one.ask(json.dumps({"id": 1, "op": "watch", "args": args}).encode())["error"]
+    right = json.dumps({"id": 2, "op": "watch", "args": {"version": VERSION}}).encode()
+    assert one.ask(right)["ok"] == {"version": VERSION, "program": __version__}
+
+
+def test_every_operation_is_carried_out_by_somebody(engine):
+    assert set(OPERATIONS) == {*engine.control._ops, "watch"}
+
+
 def test_a_thousand_lines_and_slow_readers_are_held_off(station, engine, line):
     crowd = []
     for _ in range(300):
@@ -149,7 +167,7 @@ def test_a_thousand_lines_and_slow_readers_are_held_off(station, engine, line):
     told = b"".join(one.recv(200) for one in crowd[-20:])
     assert b"open already" in told
     for one in crowd[:30]:  # they ask and never read
-        one.sendall(b'{"op": "watch"}\n' + b'{"op": "state"}\n' * 200)
+        one.sendall(b'{"op": "watch", "args": {"version": 1}}\n' + b'{"op": "state"}\n' * 200)
     for one in crowd:
         one.close()
     engine.ask(lambda: None).result(20)

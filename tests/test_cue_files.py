@@ -29,7 +29,7 @@ from nightly_spindle.core.library.markers import Marker, Marks
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import marking
 from nightly_spindle.store.library.catalogue import Catalogue
 from nightly_spindle.store.library.marker_files import sidecar_of
@@ -259,7 +259,7 @@ def test_other_thresholds_need_no_audio(station, capsys):
     before = {row["marker"]: row["at_s"] for row in
               view(capsys, "markers", "show", station, cart)["markers"]}  # fmt: skip
     assert view(capsys, "markers", "anew", station) == {"changed": [], "without_levels": 0}
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         marking.set_by_hand(library, {cart: (Marks(segue_s=3.0), None)})
     changed = view(capsys, "markers", "anew", station, "--tail-db", "-20")["changed"]
     assert cart in changed

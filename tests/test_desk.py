@@ -1,15 +1,18 @@
 """The desk, driven as a person does: real windows, real clicks and keys, a real engine."""
 
+import json
 import shutil
+import socket
 import subprocess
 import sys
+import threading
 import time
 from datetime import date, datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import pytest
-from conftest import ZONE, make_item, song_names, write_log
+from conftest import ZONE, ask, make_item, song_names, write_log
 
 pytest.importorskip("PySide6")
 
@@ -18,16 +21,16 @@ from PySide6.QtGui import QGuiApplication, QPainter, QPixmap
 from PySide6.QtWidgets import QMessageBox
 from test_sequencer import MIDNIGHT, SONGS, Logs, programme, state_at
 
-from nightly_spindle.air.client import ask
-from nightly_spindle.air.places import engine_pid
+from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.reports.timeline import lands, plan_night
 from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.kit.planning_process import NightPlan
 from nightly_spindle.desk.shell.app import application, open_window
-from nightly_spindle.desk.timeline.timeline import NightLine
+from nightly_spindle.desk.timeline.timeline import Timeline
 from nightly_spindle.store.base.station_folder import set_settings
 
+LONG = 30_000
 DUE = f"{(datetime.now(ZoneInfo(ZONE)).hour + 6) % 24:02}:00"
 
 
@@ -187,7 +190,7 @@ def test_the_night_line_by_keyboard_and_mouse(qtbot):
     application()
     station = programme(SONGS, Logs(d2026_11_24=[5, 0, 6]))
     plan = planned(station, state_at(MIDNIGHT - 1800 * US, [1, 2, 3]))
-    line = NightLine(theme.DARK)
+    line = Timeline(theme.DARK)
     qtbot.addWidget(line)
     line.resize(900, 180)
     line.show()
@@ -268,10 +271,10 @@ def test_texts_keep_their_contrast():
 
 def test_rows_are_copied_as_text(qtbot):
     application()
-    from nightly_spindle.desk.playout.running_order_table import OrderTable
+    from nightly_spindle.desk.playout.running_order_table import RunningOrderTable
 
     plan = planned(programme([make_item(1, 60)]), state_at(MIDNIGHT - 1800 * US, [1]), 1)
-    table = OrderTable(theme.DARK)
+    table = RunningOrderTable(theme.DARK)
     qtbot.addWidget(table)
     table.show_blocks(plan.night.blocks, set(), [], plan.settings.tz)
     table.selectRow(0)
@@ -290,3 +293,41 @@ def test_no_display_is_said_in_one_line(station):
     assert told.returncode == 1
     assert "xvfb-run" in told.stderr
     assert told.stderr.count("\n") == 1
+
+
+@pytest.mark.parametrize("greeting", [
+    b'{"id": 1, "ok": "watching"}\n',  # so did engines answer before messages had a version
+    b'{"id": 1, "ok": {"version": 99, "program": "9.9"}}\n',
+    b'{"id": 1, "error": "The desk is of an older version than the engine."}\n',
+])  # fmt: skip
+def test_an_engine_of_another_version_is_told_of_and_asked_nothing(
+    station, window, qtbot, greeting
+):
+    heard = []
+    server = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+    server.bind(str(socket_path(station)))
+    server.listen()
+    window.destroyed.connect(server.close)
+
+    def serve():
+        one, _ = server.accept()
+        with one, one.makefile("rb") as lines:
+            heard.append(lines.readline())
+            one.sendall(greeting + b'{"sight": {"of": "another version"}}\n')
+            heard.extend(lines)
+
+    with qtbot.waitSignal(window.link.refused, timeout=LONG) as told:
+        threading.Thread(target=serve, daemon=True).start()
+    qtbot.wait(300)
+    assert "of an older version" in told.args[0]
+    assert not window.link.on_air
+    assert "another version" in window.status.mode.text()
+    window.hand("skip")
+    assert window.air.note.text() == told.args[0]
+    window.hand("go")
+    assert window.air.note.text() == told.args[0]
+    assert not window.property("started")
+    window.close()
+    server.close()
+    socket_path(station).unlink()
+    assert [json.loads(one)["op"] for one in heard] == ["watch"]

@@ -19,9 +19,8 @@ import msgspec
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, song_names, write_log
+from conftest import RATE, ask, song_names, write_log
 
-from nightly_spindle.air.client import ask
 from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import EnvironmentFault, NotOnAir

@@ -6,11 +6,10 @@ import time
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, song_names, write_log
+from conftest import RATE, ask, song_names, write_log
 from test_engine import DAY, FOREVER, air, lines, wait  # noqa: F401
 from test_log_drops import out, view
 
-from nightly_spindle.air.client import ask
 from nightly_spindle.simulators.stream_server import Manner, StreamFault, StreamServer
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.playout.journal import alarms_between

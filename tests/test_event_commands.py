@@ -11,7 +11,7 @@ from test_log_drops import out, view
 from nightly_spindle.core.base.timebase import US, us_from
 from nightly_spindle.core.events.timed_events import WhenOver
 from nightly_spindle.store.base import schema
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.events.events import over_and_done, remove_events, restore_events, retire
 from nightly_spindle.store.library.lists import make_list
 from nightly_spindle.store.programme.snapshot import open_station
@@ -20,7 +20,7 @@ from nightly_spindle.store.station import book_reading, station_book
 
 @pytest.fixture
 def listed(station):
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         make_list(library, "Tides", [1001, 1002])
     return station
 
@@ -120,9 +120,9 @@ def test_events_go_round_through_json_calendar_and_book(listed, capsys, tmp_path
         assert len(again) == 6  # those of the same name were changed, not doubled
     station_book.write_book(there, tmp_path / "b.json")
     assert there["format"] == "nightly-spindle-book-7"
-    with Library(listed) as library:
+    with LibraryTransaction(listed) as library:
         remove_events(library, [1, 2, 3])
-    with Library(listed) as library:
+    with LibraryTransaction(listed) as library:
         station_book.apply_book(library, book_reading.read_book(tmp_path / "b.json"))
     assert station_book.read_station(listed) == there
 
@@ -170,7 +170,7 @@ def test_events_that_are_over_are_switched_off_or_removed(listed, capsys):
     assert over_and_done(programme.events, tz, early) == []
     done = over_and_done(programme.events, tz, early + 7200 * US)
     assert [event.name for event in done] == ["Off", "Gone"]
-    with Library(listed) as library:
+    with LibraryTransaction(listed) as library:
         retire(library, done)
     left = open_station(listed).programme.events
     assert [(event.name, event.enabled) for event in left] == [("Stays", True), ("Off", False)]
@@ -179,9 +179,9 @@ def test_events_that_are_over_are_switched_off_or_removed(listed, capsys):
 def test_an_edit_is_taken_back_to_the_letter(listed, capsys):
     view(capsys, "events", "add", listed, "A", "--at", "10", "--step", "play item 1001")
     was = open_station(listed).programme.events
-    with Library(listed) as library:
+    with LibraryTransaction(listed) as library:
         memory = remove_events(library, [1])
-    with Library(listed) as library:
+    with LibraryTransaction(listed) as library:
         restore_events(library, memory)
     assert open_station(listed).programme.events == was
 

@@ -19,7 +19,7 @@ from nightly_spindle.core.calendar.dayparts import Repeat
 from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.steps import PlayItem, PlayList
 from nightly_spindle.core.events.timed_events import Entry, EventOptions, TimedEvent
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.events.events import save_events
 from nightly_spindle.store.library.lists import make_list
 from nightly_spindle.store.programme.snapshot import open_station
@@ -39,7 +39,7 @@ def weekly(name, clock, days, **options):
 @pytest.fixture
 def events(qtbot, station, request):
     """The place Events over a weekly show, bells every hour, and a show that is switched off."""
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         make_list(library, "Tides", [1001, 1002, 1003])
         bells = TimeRule(
             datetime(2020, 1, 1, 6), "FREQ=DAILY", repeat=Repeat(3600, time(23))

@@ -31,7 +31,7 @@ from nightly_spindle.core.playout.rehearsal import Recorder
 from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
 from nightly_spindle.store.base import tables as t
 from nightly_spindle.store.base.station_folder import new_station
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import categories
 from nightly_spindle.store.logs.log_source_edits import save_drop
 from nightly_spindle.store.music.formats import save_day
@@ -54,7 +54,7 @@ def songs(tmp_path):
     new_station(folder, {"name": "Pier", "timezone": ZONE, "output.to": "standin"})
     (folder / "audio").mkdir()
     dice = np.random.default_rng(4)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         root = library.run(t.root.insert().values(path="audio")).inserted_primary_key[0]
         version = library.version()
         for cart in range(1, 241):
@@ -150,14 +150,17 @@ def test_one_order_decides_what_a_day_gets():
 
 
 def test_plans_in_a_circle_are_refused(songs):
-    with Library(songs) as library:
+    with LibraryTransaction(songs) as library:
         first, _ = save_day(library, DayPlan(0, "One"), Plans())
         one = DayPlan(first, "One")
         second, _ = save_day(library, DayPlan(0, "Two", options=DayOptions(base=float(first))),
                              Plans(days={first: one}))  # fmt: skip
     two = DayPlan(second, "Two", options=DayOptions(base=float(first)))
     circle = DayPlan(first, "One", options=DayOptions(base=float(second)))
-    with Library(songs) as library, pytest.raises(InputFault, match="goes in a circle: “One” by"):
+    with (
+        LibraryTransaction(songs) as library,
+        pytest.raises(InputFault, match="goes in a circle: “One” by"),
+    ):
         save_day(library, circle, Plans(days={first: one, second: two}))
 
 
@@ -263,7 +266,7 @@ def test_the_book_holds_the_formats(songs, capsys, tmp_path):
 def test_a_category_that_is_called_otherwise_is_so_in_clocks_and_rules(songs, capsys):
     programmed(capsys, songs)
     run(capsys, "formats", "rules", songs, "kind=item,amount=90,category=fresh", "kind=title")
-    with Library(songs) as library:
+    with LibraryTransaction(songs) as library:
         number = categories.number_of(library, "Fresh")
         memory = categories.rename_or_merge(library, number, "Just landed")
     listed = run(capsys, "formats", "list", songs, "--json")
@@ -272,7 +275,7 @@ def test_a_category_that_is_called_otherwise_is_so_in_clocks_and_rules(songs, ca
         assert clock["slots"][0] == "category Just landed"
         assert clock["weights"][1] == {"category": "Just landed", "weight": 30.0}
     assert listed["rules"][0]["category"] == "Just landed"
-    with Library(songs) as library:
+    with LibraryTransaction(songs) as library:
         categories.undo_rename(library, memory)
     listed = run(capsys, "formats", "list", songs, "--json")
     assert listed["clocks"][0]["slots"][0] == "category Fresh"
@@ -343,7 +346,7 @@ def _make(folder, begin_us, end_us):
 
     snapshot = open_station(folder)
     made = make_logs(snapshot, begin_us, end_us, begin_us - 24 * HOUR)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         write_made(library, made.hours)
     return made.hours
 
@@ -363,7 +366,7 @@ def test_a_night_from_a_log_into_rotation_and_back_keeps_its_distances(songs, ca
             start = datetime.fromtimestamp((begin + number * HOUR) / US, TZ)
             run(capsys, "formats", "export", songs, logs / f"{start:%y%m%d_%H}.m3u", "--from",
                 start.isoformat(), "--hours", 1)  # fmt: skip
-    with Library(songs) as library:
+    with LibraryTransaction(songs) as library:
         library.run(t.made_hour.delete())
         library.run(t.week_hour.delete())
         library.version()
@@ -434,7 +437,7 @@ def test_logs_from_outside_are_neighbours_of_what_is_made(songs, capsys):
     logs.mkdir()
     run(capsys, "formats", "export", songs, logs / "261201_20.m3u", "--from",
         EVENING.isoformat(), "--hours", 1)  # fmt: skip
-    with Library(songs) as library:
+    with LibraryTransaction(songs) as library:
         library.run(t.made_hour.delete())
         options = DropOptions(period=Period.HOUR, loads=Loads.AT_TIME, expected="")
         save_drop(library, LogDrop(0, "Outside", str(logs), "%y%m%d_%H.m3u", options))
@@ -480,7 +483,7 @@ def test_rotation_lands_on_the_log_that_loads_next(songs, capsys):
         life.start(us(EVENING) + HOUR + minute * 60 * US)
         life.run(us(EVENING) + 2 * HOUR + 300 * US)
         life.kill()
-        with Library(songs) as library:
+        with LibraryTransaction(songs) as library:
             due = us(EVENING) + 2 * HOUR
             night = [one for one in plays_of(songs) if "Night" in one["origin"]]
             assert abs(night[0]["start_us"] - due) <= 90 * US, minute

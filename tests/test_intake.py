@@ -39,7 +39,7 @@ from nightly_spindle.intake.watch import REST_S, Watch, being_written
 from nightly_spindle.simulators import synth
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import new_station
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import arrivals, intake_jobs, intake_reading, items, marking
 from nightly_spindle.store.library.catalogue import Catalogue, Query
 from nightly_spindle.store.programme.snapshot import open_station
@@ -120,7 +120,7 @@ def song(seed, seconds=6):
 def test_a_folder_dropped_in_becomes_a_clean_library_without_a_click(bare, tmp_path, intake):
     inbox = tmp_path / "inbox"
     inbox.mkdir()
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         options = IntakeOptions(categories=("New",), first=2000, source=FileFate.MOVE)
         intake_jobs.save_job(library, IntakeJob(0, "Songs", str(inbox), options))
     running = intake(bare)
@@ -170,7 +170,7 @@ def test_it_goes_on_after_a_kill_and_can_be_cancelled(bare, tmp_path, intake):
     for n in range(30):
         soundfile.write(tmp_path / f"Wren - Song {n}.wav", song(n % 9, 3), RATE)
     seen = [s for s in audio_below(str(tmp_path)) if str(bare) not in s.path]
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         assert arrivals.queue(library, seen, IntakeOptions(Kind.PROMO)) == 30
     first = intake(bare)
     wait(lambda: len(Catalogue(bare).find(Query()).carts) >= 3, 60, first.told)
@@ -179,7 +179,7 @@ def test_it_goes_on_after_a_kill_and_can_be_cancelled(bare, tmp_path, intake):
     assert before < 30
     second = intake(bare)
     wait(lambda: len(Catalogue(bare).find(Query()).carts) > before, 60, second.told)
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         cancelled = arrivals.cancel(library)
     assert intake_reading.waiting_in_queue(bare) == (0, "")
     time.sleep(1)
@@ -212,11 +212,11 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
     desk.mkdir()
     soundfile.write(desk / line, beep(14, 600), RATE)
     options = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME)
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         intake_jobs.save_job(library, IntakeJob(0, "News", str(desk), options))
     running = intake(bare)
     assert settled(bare, 1, running)[line].cart == 500
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         items.edit(library, [500], {"title": "The news"})
     # the log names the file where the newsdesk leaves it, twice
     log = bare / "logs" / f"{time.strftime('%Y-%m-%d', time.gmtime())}.m3u"
@@ -250,7 +250,7 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
 
 
 def ask_playing(folder):
-    from nightly_spindle.air.client import ask
+    from conftest import ask
 
     playing = ask(folder, "state")["state"]["playing"]
     return playing and playing["item"]
@@ -263,7 +263,7 @@ def test_markers_are_measured_anew_or_stay_as_the_job_says(bare, tmp_path):
         soundfile.write(path, beep(10, 600), RATE)
         options = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME, markers=markers)
         bring_in(bare, [Intake([path], options)])
-        with Library(bare) as library:
+        with LibraryTransaction(bare) as library:
             marking.set_by_hand(library, {7: (Marks(cue_in_s=1.5), None)})
         soundfile.write(path, beep(8, 900), RATE)
         brought = bring_in(bare, [Intake([path], options)])
@@ -309,7 +309,7 @@ def test_a_folder_that_vanishes_is_told_and_taken_up_again(tmp_path):
 
 
 def test_two_jobs_on_one_folder_are_refused(bare, tmp_path):
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         intake_jobs.save_job(library, IntakeJob(0, "One", str(tmp_path / "in")))
     for name, folder, subfolders, why in (
         ("Two", tmp_path / "in", True, "watched by “One” already"),
@@ -318,9 +318,9 @@ def test_two_jobs_on_one_folder_are_refused(bare, tmp_path):
         ("one", tmp_path / "other", True, "there is an intake job “One” already"),
         ("Own", bare / "audio", True, "station's own audio"),
     ):
-        with pytest.raises(InputFault, match=why), Library(bare) as library:
+        with pytest.raises(InputFault, match=why), LibraryTransaction(bare) as library:
             intake_jobs.save_job(library, IntakeJob(0, name, str(folder), subfolders=subfolders))
-    with Library(bare) as library:  # beside each other they may be
+    with LibraryTransaction(bare) as library:  # beside each other they may be
         intake_jobs.save_job(library, IntakeJob(0, "Two", str(tmp_path), subfolders=False))
         intake_jobs.save_job(library, IntakeJob(0, "Off", str(tmp_path / "in"), enabled=False))
 
@@ -406,13 +406,13 @@ def test_a_full_disk_leaves_no_half_copy_and_the_item_out(bare, tmp_path):
     resource.setrlimit(resource.RLIMIT_FSIZE, (path.stat().st_size // 2, hard))
     try:
         full = pytest.raises(StorageFault, match=r"cannot be copied to .*File too large")
-        with full, Library(bare) as library:
+        with full, LibraryTransaction(bare) as library:
             take(library, looked, IntakeOptions(source=FileFate.COPY))
     finally:
         resource.setrlimit(resource.RLIMIT_FSIZE, (soft, hard))
     assert not [p for p in (bare / "audio").rglob("*") if p.is_file()]
     assert not len(Catalogue(bare).find(Query()).carts)
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         assert take(library, looked, IntakeOptions(source=FileFate.COPY)).state is State.TAKEN
 
 
@@ -420,7 +420,7 @@ def test_a_known_file_is_not_taken_twice_and_a_changed_one_is_measured_anew(bare
     path = tagged(tmp_path / "Wren - Ebb.wav", "", "", song(1))
     options = IntakeOptions()
     first = bring_in(bare, [Intake([path], options)])[0]
-    with Library(bare) as library:
+    with LibraryTransaction(bare) as library:
         items.edit(library, [first.cart], {"title": "By hand"})
     again = bring_in(bare, [Intake([path], options)])[0]
     assert (again.state, again.cart) == (State.KNOWN, first.cart)

@@ -45,7 +45,7 @@ from nightly_spindle.core.segues.segue_rules import Segues
 from nightly_spindle.simulators import synth
 from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.base.database import connect
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import categories, exchange, items, lists
 from nightly_spindle.store.library.catalogue import SORTS, Catalogue, Query
 from nightly_spindle.store.programme.snapshot import open_station
@@ -253,7 +253,7 @@ def test_steady_tones_and_silence_are_not_taken_for_each_other(tmp_path):
 
 
 def test_filter_facets_and_sorting(station):
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         items.edit(library, [1001], {"artist": "Šárka Ångström", "album": "Lögn", "year": "1999"})
         cat = categories.make(library, "Night drive")
         categories.add(library, cat, [1001, 1004])
@@ -292,7 +292,7 @@ def test_no_filter_can_break_the_search(built, words):
 
 
 def test_every_edit_can_be_taken_back_whole(station):
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         night = categories.make(library, "Night", 2.0)
         day = categories.make(library, "Day")
         categories.add(library, night, [1001, 1002])
@@ -313,12 +313,12 @@ def test_every_edit_can_be_taken_back_whole(station):
     ]
     for do, undo in edits:
         count = change_count(connect(station))
-        with Library(station) as library:
+        with LibraryTransaction(station) as library:
             memory = do(library)
         assert everything(station) != before
         assert seen(kept) == seen(Catalogue(station))
         assert change_count(connect(station)) == count + 1, "readers see that something changed"
-        with Library(station) as library:
+        with LibraryTransaction(station) as library:
             undo(library, memory)
         assert everything(station) == before
         assert seen(kept) == seen(Catalogue(station))
@@ -328,13 +328,13 @@ def test_bad_edits_change_nothing_and_say_why(station):
     before = everything(station)
     for values, why in (({"title": " "}, "title must not be empty"), ({"kind": "tune"}, "'tune'"),
                         ({"path": "x"}, "cannot be set")):  # fmt: skip
-        with pytest.raises(InputFault, match=why), Library(station) as library:
+        with pytest.raises(InputFault, match=why), LibraryTransaction(station) as library:
             items.edit(library, [1001], values)
-    with pytest.raises(InputFault, match="already"), Library(station) as library:
+    with pytest.raises(InputFault, match="already"), LibraryTransaction(station) as library:
         one = categories.make(library, "One")
         categories.make(library, "Two")
         categories.rename(library, one, "Two")
-    with pytest.raises(InputFault, match="weight"), Library(station) as library:
+    with pytest.raises(InputFault, match="weight"), LibraryTransaction(station) as library:
         categories.set_weight(library, 1, 0)
     assert everything(station) == before
 
@@ -342,7 +342,7 @@ def test_bad_edits_change_nothing_and_say_why(station):
 def test_replaced_audio_is_found_by_the_logs_that_name_the_old(station, tmp_path):
     from nightly_spindle.core.logs.log_reading import parse_log
 
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         items.take_over(library, 1005, 1001)
     snapshot = open_station(station)
     log = parse_log(b"../audio/song/Keeper 0 - Lamp 0.flac\nKeeper 4 - Lamp 4.wav\n", "x.m3u")
@@ -412,9 +412,9 @@ def test_the_table_goes_out_and_comes_back(station, tmp_path, capsys):
     changes = exchange.changes_from(Catalogue(station), exchange.read_table(path))
     assert not [c for c in changes if not c.problem]
     # and all of it can be taken back, but for the categories that were made
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         memory = exchange.apply_changes(library, [exchange.TableChange(2, 1003, {"album": "Low"})])
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         exchange.undo_changes(library, memory)
     assert Catalogue(station).rows([1003])[0].album == ""
 
@@ -504,7 +504,7 @@ def test_the_library_by_command(station, capsys):
         "library", "list", station, "--category", "Moon")[2]  # fmt: skip
     table = list(csv.DictReader(io.StringIO(out("library", "list", station, "--csv")[1])))
     assert len(table) == 9
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         lists.make_list(library, "Mine", [1001, 1001])
     assert [u.text for u in uses_of(station, [1001])] == ["list “Mine”, 2 times"]
     shown = json.loads(out("library", "show", station, 1001, "--json")[1])

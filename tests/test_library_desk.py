@@ -24,7 +24,7 @@ from nightly_spindle.desk.library.lists_page import seconds_from
 from nightly_spindle.desk.shell.app import application, open_window
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.place import intake_pid
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import lists
 from nightly_spindle.store.library.catalogue import Catalogue, Query
 
@@ -375,7 +375,7 @@ def test_listening_follows_and_ends(qtbot, library):
 
 
 def test_artists_albums_and_saving_what_is_shown(qtbot, library, station, tmp_path):
-    with Library(station) as opened:
+    with LibraryTransaction(station) as opened:
         from nightly_spindle.store.library import items as store_items
 
         store_items.edit(opened, [1001, 1002], {"artist": "Wren", "album": "Low"})

@@ -10,10 +10,9 @@ from datetime import date
 
 import pytest
 import soundfile
-from conftest import RATE, beep, day_slot, song_names, write_log
+from conftest import RATE, ask, beep, day_slot, song_names, write_log
 from test_engine import Air, lines, wait
 
-from nightly_spindle.air.client import ask
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.calendar.log_periods import Period
@@ -31,7 +30,7 @@ from nightly_spindle.intake.service import Service
 from nightly_spindle.simulators.scheduler import Fault, entries_of, leave_log
 from nightly_spindle.store.base import schema
 from nightly_spindle.store.base.database import connect
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.logs import log_reader
 from nightly_spindle.store.logs.log_reader import LogReader
 from nightly_spindle.store.logs.log_source_edits import save_drop, set_edits, settle
@@ -65,7 +64,7 @@ def hourly(station):
         period=Period.HOUR, loads=Loads.AT_TIME, placement=Placement.FRONT, entry=Entry.CUT_IN,
         short=WhenShort.ROTATION,
     )  # fmt: skip
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         save_drop(library, LogDrop(0, "Hours", str(station / "hours"), "%y%m%d_%H.m3u", options))
     return station
 
@@ -274,7 +273,7 @@ def test_the_board_knows_every_log_and_an_opened_one_its_times(hourly):
     assert starts == sorted(starts)
     assert opened.lines[len(names)].clash.startswith("same title")
     first, second = (line.match.key for line in opened.lines[:2])
-    with Library(hourly) as library:
+    with LibraryTransaction(hourly) as library:
         edits = [LogEdit(Op.DROP, first), LogEdit(Op.INSERT, "+1", 1009, second)]
         assert set_edits(library, drop.id, slot.key, edits) == []
     again = board.opened(drop.id, slot, noon)
@@ -285,7 +284,7 @@ def test_the_board_knows_every_log_and_an_opened_one_its_times(hourly):
 
 def test_the_times_of_an_opened_log_are_those_of_the_rehearsal(hourly, capsys):
     """Pair rules count: each ID has half a second of silence behind it."""
-    with Library(hourly) as library:
+    with LibraryTransaction(hourly) as library:
         set_rule(library, pair_rule("id", ANY, {"overlap": "gap", "gap_s": "0.5"}))
     names = song_names(hourly)
     write_hour(hourly, "261124_13.m3u", [*names, names[-1], *names])
@@ -322,7 +321,7 @@ def test_audio_in_a_root_is_taken_in_on_the_way_if_the_drop_allows_it(station):
     assert ahead.work(100.0, 1) == 0, "the drop does not allow it"
     drop = open_station(station).programme.drops[1]
     options = DropOptions(loads=Loads.AT_TIME, take_in=True)
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         save_drop(library, LogDrop(1, drop.name, drop.folder, drop.pattern, options))
     assert ahead.work(200.0, 2) == 1
     assert ahead.work(300.0, 3) == 0, "it is in the queue already"
@@ -443,5 +442,5 @@ def test_loading_by_hand_now_and_later_and_the_evenings_look(hourly, air, capsys
 
 
 def test_settling_what_says_nothing_is_refused(station):
-    with Library(station) as library, pytest.raises(InputFault):
+    with LibraryTransaction(station) as library, pytest.raises(InputFault):
         settle(library, {"": 1001})

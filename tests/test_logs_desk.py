@@ -137,10 +137,10 @@ def test_missing_lines_are_settled_moved_dropped_and_taken_back(qtbot, logs, sta
 
 
 def test_one_from_a_category_in_its_place_and_the_log_exported(qtbot, logs, station, tmp_path):
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import categories
 
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         categories.add(library, categories.make(library, "Fillers"), [1003])
     page = open_log(qtbot, logs)
     qtbot.waitUntil(lambda: page.panel.category.findText("Fillers") > 0, timeout=LONG)

@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 
 from nightly_spindle.core.base.apportion import next_turn, sainte_lague
 from nightly_spindle.core.base.timebase import US, us_from
-from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.local_hours import LocalHours
 from nightly_spindle.core.calendar.log_periods import Period, slots
 from nightly_spindle.core.library.items import Item, Kind, Measure
-from nightly_spindle.core.library.rotation_card import TurnCard
+from nightly_spindle.core.library.rotation_card import RotationCard
 from nightly_spindle.core.library.song_names import artists_of, title_of
 from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock, strip_from
 from nightly_spindle.core.music.formats import FormatPlan, Rotating, Turn
@@ -27,8 +27,8 @@ from nightly_spindle.core.music.hour_segments import ABOUT_S, FIXED_S, HourTask,
 from nightly_spindle.core.music.log_making import Maker
 from nightly_spindle.core.music.made_edits import HourEditor
 from nightly_spindle.core.music.making_stock import Stock
-from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import RotationTrack, TurnTable
+from nightly_spindle.core.music.play_columns import PlayColumns
+from nightly_spindle.core.music.rotation_columns import RotationColumns, RotationTrack
 from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
 from nightly_spindle.core.music.rotation_stats import gini
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
@@ -42,7 +42,7 @@ STEADY, NEW, FRONT = "steady", "new", "front"
 def song(cart, seconds, artist, title=None, **card):
     measure = Measure(seconds, RATE, 2, cue_out_s=seconds)
     return Item(cart, Kind.SONG, title or f"Title {cart}", artist, "", measure,
-                album=f"Album {cart % 3}", turn=TurnCard(**card))  # fmt: skip
+                album=f"Album {cart % 3}", turn=RotationCard(**card))  # fmt: skip
 
 
 def library(size, seed=1, artists=140):
@@ -66,8 +66,8 @@ def stock_of(items, categories, rules=(), clocks=(), **more):
         categories={n: one if isinstance(one, Rotating) else Rotating(n, carts=tuple(one))
                     for n, one in categories.items()},
     )  # fmt: skip
-    table = TurnTable(tracks, {name: one.carts for name, one in formats.categories.items()})
-    return Stock(formats, table, WallHours(LISBON, DAY_START),
+    table = RotationColumns(tracks, {name: one.carts for name, one in formats.categories.items()})
+    return Stock(formats, table, LocalHours(LISBON, DAY_START),
                  lambda them: [one.measure.duration_s for one in them], **more)  # fmt: skip
 
 
@@ -145,10 +145,10 @@ def test_distances_are_counted_as_by_hand(lines, kind, minutes, at, firm):
     items = {n: song(n, 200, f"Artist {n % 4}" + (f" feat. Artist {n % 3}" if n % 5 == 0 else ""),
                      f"Title {n % 6}") for n in range(1, 21)}  # fmt: skip
     rule = RotationRule(kind, minutes, firm=firm, weight=2.0)
-    table = TurnTable([RotationTrack(item, 200.0) for item in items.values()])
+    table = RotationColumns([RotationTrack(item, 200.0) for item in items.values()])
     begin = DAY / US
-    lined = LineUp((begin + when, table.row(cart)) for when, cart in lines)
-    judge = RuleCosts(table, [rule], WallHours(LISBON, DAY_START))
+    lined = PlayColumns((begin + when, table.row(cart)) for when, cart in lines)
+    judge = RuleCosts(table, [rule], LocalHours(LISBON, DAY_START))
     rows = np.arange(1, 21)
     found = judge.costs(lined, begin + at, rows) / (FIRM if firm else 2.0)
     for cart, many in zip(range(1, 21), found, strict=True):
@@ -166,13 +166,13 @@ def test_the_rules_that_count_and_the_items_own():
         song(7, 200, "G", traits="tempo=slow"), song(8, 200, "H", traits="tempo=slow"),
         song(9, 200, "I", traits="tempo=slow"), song(10, 200, "J", traits="tempo=fast"),
     ]  # fmt: skip
-    table = TurnTable([RotationTrack(item, 200.0) for item in items], {"few": [4, 10]})
-    wall = WallHours(LISBON, DAY_START)
+    table = RotationColumns([RotationTrack(item, 200.0) for item in items], {"few": [4, 10]})
+    wall = LocalHours(LISBON, DAY_START)
     at, hour = DAY / US + 6.5 * 3600, 3600.0  # Monday 06:30
 
     def broken(lines, when, cart, *rules):
         judge = RuleCosts(table, rules, wall)
-        lined = LineUp((one, table.row(c)) for one, c in lines)
+        lined = PlayColumns((one, table.row(c)) for one, c in lines)
         return [term.words for term, _ in judge.told(lined, when, table.row(cart))]
 
     hours_text = "It may not air at this hour or on this day."
@@ -227,7 +227,7 @@ def week():
     carts = [item.cart for item in items]
     groups = {FRONT: carts[:60], NEW: carts[60:200], STEADY: carts[200:]}
     stock = stock_of(items, groups, RULES, [CLOCK])
-    return stock, list(Maker(stock, LineUp(), hours(CLOCK, 120)).make()), items
+    return stock, list(Maker(stock, PlayColumns(), hours(CLOCK, 120)).make()), items
 
 
 def test_a_made_week_breaks_no_firm_rule_and_lands(week):
@@ -277,15 +277,15 @@ def test_a_made_week_uses_everything_evenly_and_by_weight(week):
 
 def test_the_same_seed_makes_the_same_log(week):
     stock, made, _ = week
-    again = list(Maker(stock, LineUp(), hours(CLOCK, 6)).make())
+    again = list(Maker(stock, PlayColumns(), hours(CLOCK, 6)).make())
     assert [hour.lines for hour in again] == [hour.lines for hour in made[:6]]
-    other = list(Maker(replace(stock, seed=2), LineUp(), hours(CLOCK, 6)).make())
+    other = list(Maker(replace(stock, seed=2), PlayColumns(), hours(CLOCK, 6)).make())
     shuffled = replace(
         stock, formats=replace(stock.formats, categories={
             name: replace(one, turn=Turn.SHUFFLED)
             for name, one in stock.formats.categories.items()})
     )  # fmt: skip
-    mixed = [list(Maker(replace(shuffled, seed=seed), LineUp(), hours(CLOCK, 6)).make())
+    mixed = [list(Maker(replace(shuffled, seed=seed), PlayColumns(), hours(CLOCK, 6)).make())
              for seed in (1, 1, 2)]  # fmt: skip
     assert mixed[0] == mixed[1] != mixed[2]
     assert lines_of(mixed[0]) != lines_of(other)
@@ -300,7 +300,7 @@ def test_neighbours_count_on_both_sides(week):
     around = [(begin + at, int(cart)) for at, cart in
               zip([*range(-3600, 0, 210), *range(3600, 7000, 210)],
                   dice.choice(range(1, 701), 40, replace=False), strict=False)]  # fmt: skip
-    lined = LineUp((at, stock.table.row(cart)) for at, cart in around)
+    lined = PlayColumns((at, stock.table.row(cart)) for at, cart in around)
     hour = next(Maker(stock, lined, hours(CLOCK, 1)).make())
     assert not hour.broken
     for at, cart in lines_of([hour]):
@@ -317,7 +317,7 @@ def test_nights_of_23_and_25_hours_are_made_whole(week, month, day, many):
     end = us_from(datetime(2026, month, day + 1, tzinfo=LISBON))
     found = [HourTask(slot, CLOCK, "") for slot in
              slots(Period.HOUR, LISBON, DAY_START, begin - 1, end - 1)]  # fmt: skip
-    made = list(Maker(stock, LineUp(), found).make())
+    made = list(Maker(stock, PlayColumns(), found).make())
     assert len(made) == many
     assert not any(hour.broken for hour in made)
     for hour, after in zip(made, made[1:], strict=False):
@@ -333,13 +333,13 @@ def test_shows_and_what_others_put_in_leave_an_exact_rest(week):
     fixed = replace(CLOCK, options=ClockOptions(fixed_end=True))
     begin = DAY / US
     there = ShowTime(begin + 1200, begin + 5200, 9000)
-    made = list(Maker(more, LineUp(), hours(fixed, 2, shows=(there,))).make())
+    made = list(Maker(more, PlayColumns(), hours(fixed, 2, shows=(there,))).make())
     at = next(line.at_s for line in made[0].lines if line.cart == 9000)
     assert abs(at - 1200) <= FIXED_S, "the show starts on its second"
     assert abs(made[1].lines[0].at_s - (at + 4000 - 3600)) < 0.01
     assert abs(made[1].lands_s) <= FIXED_S, "rotation fills exactly what is left"
     news = TakenTime(begin + 1700, 180.0, "News")
-    hour = next(Maker(stock, LineUp(), hours(fixed, 1, taken=(news,))).make())
+    hour = next(Maker(stock, PlayColumns(), hours(fixed, 1, taken=(news,))).make())
     assert abs(hour.lands_s) <= FIXED_S
     seconds = {item.cart: item.measure.duration_s for item in items}
     gaps = [b.at_s - a.at_s - seconds[a.cart]
@@ -359,7 +359,7 @@ def test_small_cases_cost_what_the_exact_optimum_costs():
                  RotationRule(RuleSubject.ITEM, 59, firm=False, weight=50.0))  # fmt: skip
         clock = FormatClock(1, "Small", strip_from("; ".join(["category All"] * 8)))
         stock = stock_of(items, {"all": [item.cart for item in items]}, rules, [clock])
-        maker = Maker(stock, LineUp(), hours(clock, 1), effort=250)
+        maker = Maker(stock, PlayColumns(), hours(clock, 1), effort=250)
         made = next(maker.make())
         assert len(made.lines) == 8
         assert made.lands_s == pytest.approx(0)
@@ -403,7 +403,7 @@ def test_what_cannot_be_is_told_and_a_log_is_made_all_the_same():
                                              + "category All; " * 25))  # fmt: skip
     stock = stock_of(items, {"all": [item.cart for item in items]},
                      [RotationRule(RuleSubject.ARTIST, 60)], [clock])  # fmt: skip
-    made = next(Maker(stock, LineUp(), hours(clock, 1)).make())
+    made = next(Maker(stock, PlayColumns(), hours(clock, 1)).make())
     texts = " ".join(note.text for note in made.notes)
     assert "nothing in that category can be played; by weights" in texts
     assert "the list holds nothing that can be played" in texts
@@ -417,7 +417,7 @@ def test_what_cannot_be_is_told_and_a_log_is_made_all_the_same():
 def test_changing_a_hour_by_hand_says_what_it_costs(week):
     stock, made, items = week
     hour = made[3]
-    around = LineUp((at, stock.table.row(cart)) for at, cart in
+    around = PlayColumns((at, stock.table.row(cart)) for at, cart in
                     lines_of([one for one in made[:12] if one is not hour]))  # fmt: skip
     editor = HourEditor(hour, stock, around, RULES, hour.start_us + 3600 * US)
     same = editor.assessed(hour.lines).lines
@@ -443,7 +443,7 @@ def test_changing_a_hour_by_hand_says_what_it_costs(week):
 
 
 def test_the_wall_clock_helper_agrees_with_the_time_zone():
-    wall = WallHours(LISBON, DAY_START)
+    wall = LocalHours(LISBON, DAY_START)
     for month, day in ((3, 29), (10, 25), (7, 1)):
         for quarter in range(30 * 4):
             moment = datetime(2026, month, day, tzinfo=LISBON).timestamp() + quarter * 900 + 7

@@ -14,12 +14,11 @@ from datetime import date, timedelta
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, beep, write_log
+from conftest import RATE, ask, beep, write_log
 from scipy.signal import correlate
 from test_engine import Air, expect_place, lines, wait
 from test_log_drops import out, view
 
-from nightly_spindle.air.client import ask
 from nightly_spindle.air.render import render
 from nightly_spindle.cli.base.begun_sequencer import begin
 from nightly_spindle.core.library.intake import IntakeOptions
@@ -38,7 +37,7 @@ from nightly_spindle.simulators import demo
 from nightly_spindle.simulators.demo_catalogue import SONGS
 from nightly_spindle.simulators.demo_logs import leave_logs
 from nightly_spindle.store.base.station_folder import new_station
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.catalogue import Catalogue, Query
 from nightly_spindle.store.library.marking import set_by_hand
 from nightly_spindle.store.overlays.pools import save_pool
@@ -78,7 +77,7 @@ def spoken(tmp_path_factory):
     items = catalogue.items(catalogue.find(Query(sort="cart")).carts.tolist())
     catalogue.close()
     carts = {item.title: cart for cart, item in items.items()}
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         set_by_hand(library, {carts[title]: (one, None) for title, one in marks.items()})
         sweeps = tuple(Member(carts[f"Sweep {n}"]) for n in range(3))
         voices = tuple(Member(carts[f"Voice {n}"]) for n in range(2))

@@ -2,7 +2,7 @@
 
 import pytest
 import soundfile
-from conftest import RATE, beep
+from conftest import RATE, ask, beep
 
 pytest.importorskip("PySide6")
 
@@ -13,14 +13,13 @@ from PySide6.QtTest import QTest
 from test_desk import on_air
 from test_library_desk import LONG, undo
 
-from nightly_spindle.air.client import ask
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks
 from nightly_spindle.core.overlays.overlay_pools import Member, Pool, PoolOptions, PoolUse
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.catalogue import Catalogue, Query
 from nightly_spindle.store.library.marking import set_by_hand
 from nightly_spindle.store.overlays.pools import save_pool
@@ -44,7 +43,7 @@ def station(built_long, tmp_path):
     bring_in(folder, [Intake([folder / "audio/sweeper"], IntakeOptions(Kind.SWEEPER))])
     carts = carts_of(folder, "song")
     sweepers = carts_of(folder, "sweeper")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         set_by_hand(library, {cart: (Marks(intro_end_s=12.0), None) for cart in carts})
         members = tuple(Member(cart) for cart in sweepers[:2])
         save_pool(library, Pool(0, "Quay", PoolUse.SWEEPERS, members, PoolOptions()))

@@ -31,7 +31,7 @@ from nightly_spindle.core.station.station_book import compare
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import new_station, set_settings
 from nightly_spindle.store.base.tables import timed_event
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import categories, intake_jobs, items, lists
 from nightly_spindle.store.logs import log_source_edits
 from nightly_spindle.store.programme.snapshot import open_station
@@ -50,7 +50,7 @@ def out(capsys, *arguments):
 @pytest.fixture
 def programmed(station):
     """The small station with something of everything that can be programmed."""
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         categories.add(library, categories.make(library, "Night", 2.5), [1001, 1002])
         categories.make(library, "Empty")
         lists.set_target(library, lists.make_list(library, "Mine", [1003, 1001, 1003]), 3600.0)
@@ -134,7 +134,7 @@ def test_a_backup_made_while_the_station_is_written_to_is_whole(programmed, tmp_
 
     def edit():
         while not enough.is_set():
-            with Library(programmed) as library:  # two edits that belong together
+            with LibraryTransaction(programmed) as library:  # two edits that belong together
                 name = f"n{len(edits)}"
                 items.edit(library, [1001], {"title": name})
                 items.edit(library, [1002], {"title": name})
@@ -167,7 +167,7 @@ def test_what_is_restored_is_what_was_saved(programmed, tmp_path, capsys):
     assert station_book.read_station(tmp_path / "new") == station_book.read_station(programmed)
     assert (tmp_path / "new/logs/2026-11-24.m3u").read_text() == "x.flac\n"
     # a station is replaced only when that is said, and is kept in its own backups
-    with Library(programmed) as library:
+    with LibraryTransaction(programmed) as library:
         items.edit(library, [1001], {"title": "Later"})
     later = station_book.read_station(programmed)
     status, _, why = out(capsys, "station", "restore", tmp_path / "b.zip", programmed)
@@ -282,7 +282,7 @@ def test_export_of_what_was_applied_equals_it(programmed, tmp_path, capsys):
 
 def test_a_book_takes_away_and_changes_too(programmed, tmp_path):
     wanted = station_book.read_station(programmed)
-    with Library(programmed) as library:  # meanwhile somebody has worked on
+    with LibraryTransaction(programmed) as library:  # meanwhile somebody has worked on
         items.remove(library, [1003])
         items.edit(library, [1001], {"title": "Other"})
         categories.make(library, "Late")
@@ -292,7 +292,7 @@ def test_a_book_takes_away_and_changes_too(programmed, tmp_path):
     assert "item 1003 “Lamp 2” is new" in texts
     assert "item 1001 “Lamp 0”: title Other → Lamp 0" in texts
     assert "list “Late” goes" in texts
-    with Library(programmed) as library:
+    with LibraryTransaction(programmed) as library:
         station_book.apply_book(library, wanted)
     assert station_book.read_station(programmed) == wanted
     after = dict(connect(programmed).execute("SELECT cart, overview FROM item_sound").fetchall())
@@ -355,7 +355,7 @@ def test_a_copy_is_marked_shares_its_audio_and_is_not_aired(programmed, tmp_path
     assert (programme.settings.name, programme.settings.copy_of) == ("Copy of Pier", "Pier")
     assert all(Path(i.path).is_relative_to(programmed) for i in programme.items.values())
     assert backups.check(copy) == []
-    with Library(copy) as library:
+    with LibraryTransaction(copy) as library:
         assert [job.enabled for job in intake_jobs.intake_jobs(library)] == [False]
         items.edit(library, [1001], {"title": "Tried"})
     assert open_station(programmed).programme.items[1001].title == "Lamp 0"

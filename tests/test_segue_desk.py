@@ -1,3 +1,5 @@
+from conftest import ask
+
 """The segue editor at the desk, with a real engine on air."""
 
 from itertools import pairwise
@@ -12,7 +14,6 @@ from test_cue_desk import CTRL, KEY, keys, stored
 from test_desk import on_air, order
 from test_library_desk import LONG, undo
 
-from nightly_spindle.air.client import ask
 from nightly_spindle.core.library.markers import Curve
 from nightly_spindle.core.segues.segue_rules import JoinEdit
 from nightly_spindle.store.library.catalogue import Catalogue

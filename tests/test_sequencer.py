@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.findings import Finding
 from nightly_spindle.core.base.timebase import US, us_from
-from nightly_spindle.core.calendar.dated_names import Near
+from nightly_spindle.core.calendar.dated_names import NearName
 from nightly_spindle.core.calendar.recurrence import every_day_at
 from nightly_spindle.core.events.steps import LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry, TimedEvent
@@ -50,7 +50,7 @@ class Logs:
     def reading(self, drop, slot):
         name = drop.file_name(slot)
         if slot.day not in self.days:
-            near = (Near("2026-11-2.m3u", "lacks “4”"),)
+            near = (NearName("2026-11-2.m3u", "lacks “4”"),)
             return LogReading(drop.id, slot, name, ReadingState.MISSING, nearest=near)
         matches = tuple(
             Match(LogLine(n, f"{cart}.flac"), MatchStatus.MATCHED if cart else MatchStatus.MISSING,

@@ -430,7 +430,7 @@ def test_a_watched_folder_that_hangs_holds_up_no_other(station, tmp_path, monkey
     from nightly_spindle.core.library.intake import IntakeJob
     from nightly_spindle.intake import service as module
     from nightly_spindle.intake.watch import Watch
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import arrivals
     from nightly_spindle.store.library.intake_jobs import intake_jobs, save_job
     from nightly_spindle.store.library.intake_reading import Seen
@@ -439,11 +439,11 @@ def test_a_watched_folder_that_hangs_holds_up_no_other(station, tmp_path, monkey
     service = module.Service(station)
     service._patience = Patience(0.1)
     monkeypatch.setattr(module, "_TOLD_AFTER_S", 0.2)
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         for number in (1, 2):
             (tmp_path / f"{number}").mkdir()
             save_job(library, IntakeJob(0, f"job {number}", str(tmp_path / f"{number}")))
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         service._watches = {job.id: Watch(job, {}) for job in intake_jobs(library)}
     first = next(watch for watch in service._watches.values() if watch.job.name == "job 1")
 
@@ -464,7 +464,7 @@ def test_a_watched_folder_that_hangs_holds_up_no_other(station, tmp_path, monkey
     hang.set()
     time.sleep(0.2)
     service._watch(0.0)
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         waiting = [one.path for one in arrivals.queued(library, 100)]
     assert sum(f"{tmp_path}/1/" in path for path in waiting) == 2, "what it found late counts"
     assert sum(f"{tmp_path}/2/" in path for path in waiting) == 5
@@ -476,7 +476,7 @@ def test_a_file_that_hangs_holds_up_the_queue_for_a_while_only(station, tmp_path
 
     from nightly_spindle.core.library.intake import IntakeOptions
     from nightly_spindle.intake.service import Service
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import arrivals
     from nightly_spindle.store.library.intake_reading import Seen
 
@@ -495,7 +495,7 @@ def test_a_file_that_hangs_holds_up_the_queue_for_a_while_only(station, tmp_path
 
     names = [f"{tmp_path}/dead/{n}.wav" for n in range(3)]
     names += [f"{tmp_path}/fine/{n}.wav" for n in range(20)]
-    with Library(station) as library:
+    with LibraryTransaction(station) as library:
         arrivals.queue(library, [Seen(name, 5_000_000, 5) for name in names], IntakeOptions(), None)
     service = Service(station)
     service._seen_change = 1 << 40  # nothing to be measured again
@@ -503,7 +503,7 @@ def test_a_file_that_hangs_holds_up_the_queue_for_a_while_only(station, tmp_path
     def work(now):
         service._pool = service._pool or Workers()
         service._work(now)
-        with Library(station) as library:
+        with LibraryTransaction(station) as library:
             return arrivals.queued(library, 100)
 
     for now in range(60):

@@ -234,7 +234,7 @@ def paint() -> None:
     from nightly_spindle.desk.kit import theme
     from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.shell.app import application
-    from nightly_spindle.desk.timeline.timeline import NightLine
+    from nightly_spindle.desk.timeline.timeline import Timeline
 
     application()
     start, second = 1_795_000_000_000_000, 1_000_000
@@ -249,7 +249,7 @@ def paint() -> None:
         for n in range(2000)
     ]  # fmt: skip
     night = Night(start, start + 12 * 3600 * second, blocks)
-    line = NightLine(theme.DARK)
+    line = Timeline(theme.DARK)
     line.resize(1180, 170)
     line.show_plan(NightPlan(night, StationSettings("B", "UTC"), live=True))
     line.set_now(start, 1)

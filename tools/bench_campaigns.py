@@ -17,10 +17,10 @@ from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPattern
 from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Copy, Per
-from nightly_spindle.core.traffic.coming_breaks import Calendar
+from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
 from nightly_spindle.core.traffic.order_quotas import quota
 from nightly_spindle.core.traffic.spot_demand import Demand
-from nightly_spindle.core.traffic.spot_placement import Placing, place_spots
+from nightly_spindle.core.traffic.spot_placement import SpotPlacement, place_spots
 from nightly_spindle.core.traffic.spot_plan import Booking, SpotPlan
 
 Row = Callable[[str, str, str, bool], None]
@@ -50,10 +50,10 @@ def _station() -> Programme:
 
 def _placed(
     programme: Programme, days: int, stands: tuple[Booking, ...] = ()
-) -> tuple[Placing, Calendar, list[Demand]]:
+) -> tuple[SpotPlacement, BreakCalendar, list[Demand]]:
     tz = programme.settings.tz
     begin = parse_instant(f"{FIRST}T00:00", tz)
-    calendar = Calendar(programme.break_sources(), begin, begin, begin + days * 86_400 * US)
+    calendar = BreakCalendar(programme.break_sources(), begin, begin, begin + days * 86_400 * US)
     orders = [
         Demand(one, quota(one, calendar, calendar.open_to(one), ()), 30.0)
         for one in programme.spots.campaigns.values()

@@ -85,7 +85,7 @@ def measuring_anew(work: Path, demo: Path, row: Row) -> None:
     """1,000 items with other thresholds, from stored levels, against decoding one of them."""
     from nightly_spindle.audio.measure import measure_file
     from nightly_spindle.core.station.settings import Trimming
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import marking as store
 
     folder = work / "anew"
@@ -106,7 +106,7 @@ def measuring_anew(work: Path, demo: Path, row: Row) -> None:
         path = db.execute("SELECT path FROM item ORDER BY duration_s DESC").fetchone()[0]
     db.close()
     begun = time.perf_counter()
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         changed, without = store.measure_anew(library, Trimming(head_db=-30, tail_db=-35))
     took = time.perf_counter() - begun
     assert not without

@@ -61,7 +61,7 @@ def painting(row: Row) -> None:
     """Print how long a week of 2,000 firings takes to paint. Needs an application."""
     from PySide6.QtGui import QPainter, QPixmap
 
-    from nightly_spindle.desk.events.event_week_view import WeekView
+    from nightly_spindle.desk.events.event_week_view import EventWeekView
     from nightly_spindle.desk.kit.theme import DARK
     from nightly_spindle.desk.shell.app import application
 
@@ -78,7 +78,7 @@ def painting(row: Row) -> None:
         ]  # fmt: skip
         laid = in_lanes(b for b in boxes if b.long) + in_lanes(b for b in boxes if not b.long)
         days.append(Day(day, start, start + 86_400 * US, tuple(laid)))
-    view = WeekView(DARK, TZ)
+    view = EventWeekView(DARK, TZ)
     view.resize(790, 630)
     view.show_week(days, days[2].start_us, {5: ()})
     picture = QPixmap(790, 630)

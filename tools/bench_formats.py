@@ -11,18 +11,18 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nightly_spindle.core.base.timebase import US, us_from, zone
-from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.local_hours import LocalHours
 from nightly_spindle.core.calendar.log_periods import Period, slots
 from nightly_spindle.core.library.items import Item, Kind, Measure
-from nightly_spindle.core.library.rotation_card import TurnCard
+from nightly_spindle.core.library.rotation_card import RotationCard
 from nightly_spindle.core.music.format_clocks import FormatClock, strip_from
 from nightly_spindle.core.music.formats import FormatPlan, Rotating
 from nightly_spindle.core.music.hour_segments import HourTask
 from nightly_spindle.core.music.log_making import Maker
 from nightly_spindle.core.music.made_edits import HourEditor
 from nightly_spindle.core.music.making_stock import Stock
-from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import RotationTrack, TurnTable
+from nightly_spindle.core.music.play_columns import PlayColumns
+from nightly_spindle.core.music.rotation_columns import RotationColumns, RotationTrack
 from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
 from nightly_spindle.core.music.rotation_stats import gini
 
@@ -52,7 +52,7 @@ def _item(cart: int, dice: np.random.Generator) -> Item:
     traits = f"tempo={dice.choice(['slow', 'mid', 'fast'])}, voice={dice.choice(['a', 'b'])}"
     measure = Measure(seconds, 44_100, 2, cue_out_s=seconds)
     return Item(cart, Kind.SONG, f"Title {dice.integers(_ITEMS)}", artist, "", measure,
-                album=f"Album {dice.integers(5)}", turn=TurnCard(traits=traits))  # fmt: skip
+                album=f"Album {dice.integers(5)}", turn=RotationCard(traits=traits))  # fmt: skip
 
 
 def _stock() -> tuple[Stock, list[HourTask]]:
@@ -71,8 +71,10 @@ def _stock() -> tuple[Stock, list[HourTask]]:
         categories={name: Rotating(name, carts=tuple(many)) for name, many in inside.items()},
     )  # fmt: skip
     tz = zone("Europe/Lisbon")
-    table = TurnTable([RotationTrack(item, item.measure.duration_s) for item in items], inside)
-    wall = WallHours(tz, clock(5, 0))
+    table = RotationColumns(
+        [RotationTrack(item, item.measure.duration_s) for item in items], inside
+    )
+    wall = LocalHours(tz, clock(5, 0))
     stock = Stock(formats, table, wall, lambda them: [i.measure.duration_s for i in them])
     begin = us_from(datetime(2026, 10, 1, tzinfo=UTC))
     found = slots(Period.HOUR, tz, clock(5, 0), begin - 1, begin + _DAYS * 86_400 * US - 1)
@@ -88,7 +90,7 @@ def making(row: Row) -> None:
     """Print how long making takes, and what comes of it."""
     stock, tasks = _stock()
     begun = time.perf_counter()
-    made = list(Maker(stock, LineUp(), tasks).make())
+    made = list(Maker(stock, PlayColumns(), tasks).make())
     taken = time.perf_counter() - begun
     lines, broken = sum(len(h.lines) for h in made), sum(h.broken for h in made)
     worst = max(abs(hour.lands_s) for hour in made)
@@ -101,11 +103,11 @@ def making(row: Row) -> None:
     use = gini(plays[401:])
     row("the month lands, and uses its largest category", f"{worst:.1f} s off, Gini {use:.2f}",
         "30 s", worst <= 30)  # fmt: skip
-    around = LineUp(_lines([one for one in made if one is not made[-1]], stock))
+    around = PlayColumns(_lines([one for one in made if one is not made[-1]], stock))
     times = []
     for _ in range(5):
         begun = time.perf_counter()
-        next(Maker(stock, LineUp(_lines(made[:-1], stock)), tasks[-1:]).make())
+        next(Maker(stock, PlayColumns(_lines(made[:-1], stock)), tasks[-1:]).make())
         times.append(time.perf_counter() - begun)
     row("one hour more", f"{1000 * min(times):.0f} ms", "< 100 ms", min(times) < 0.1)
     editor = HourEditor(made[-1], stock, around, _RULES, tasks[-1].slot.end_us)

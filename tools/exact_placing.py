@@ -19,14 +19,14 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
     from nightly_spindle.core.traffic.campaigns import Campaign
-    from nightly_spindle.core.traffic.coming_breaks import Calendar
+    from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
     from nightly_spindle.core.traffic.spot_demand import Demand
 
 UNPLACED = 50.0
 Variable = tuple[int, "Campaign", int]  # a unit, its campaign, a break
 
 
-def exact_cost(calendar: Calendar, orders: Sequence[Demand], seats: int) -> tuple[float, int]:
+def exact_cost(calendar: BreakCalendar, orders: Sequence[Demand], seats: int) -> tuple[float, int]:
     """Return the least cost there is, and how many spots are wanted."""
     room = Room(calendar.places, frozenset(w for p in calendar.places for w in p.likes))
     variables: list[Variable] = []
@@ -52,7 +52,7 @@ def exact_cost(calendar: Calendar, orders: Sequence[Demand], seats: int) -> tupl
 
 
 def _rules(
-    calendar: Calendar,
+    calendar: BreakCalendar,
     orders: Sequence[Demand],
     seats: int,
     units: int,

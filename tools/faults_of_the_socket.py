@@ -47,7 +47,7 @@ def _(at: Station) -> Callable[[], object]:
         one.settimeout(1)
         with contextlib.suppress(OSError):
             one.connect(str(at.socket()))
-            one.sendall(b'{"op": "watch"}\n' + b'{"op": "state"}\n' * 2000)
+            one.sendall(b'{"op": "watch", "args": {"version": 1}}\n' + b'{"op": "state"}\n' * 2000)
         held.append(one)
 
     def undo() -> None:

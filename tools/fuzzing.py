@@ -34,7 +34,7 @@ from nightly_spindle.core.logs.log_text import decode
 from nightly_spindle.core.logs.playlists import playlist_files
 from nightly_spindle.core.segues.marker_files import from_sidecar
 from nightly_spindle.core.traffic.campaign_csv import orders_from_csv
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.exchange import read_table
 from nightly_spindle.store.playout.side_file import SideFile
 from nightly_spindle.store.playout.state_file import read_kept
@@ -122,7 +122,7 @@ def _book(path: Path, station: Path) -> object:
     book = read_book(path)
     found = changes(station, book)
 
-    with suppress(_Undone), Library(station) as library:
+    with suppress(_Undone), LibraryTransaction(station) as library:
         apply_book(library, book)
         _undo()
     return found

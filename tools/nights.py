@@ -23,6 +23,7 @@ import numpy as np
 import soundfile
 
 from nightly_spindle.air.client import ask
+from nightly_spindle.air.messages import State
 from nightly_spindle.core.base.errors import NotOnAir
 from nightly_spindle.core.base.timebase import US, clock, parse_instant, resolve_local, zone
 from nightly_spindle.core.calendar.log_periods import Period, Slot
@@ -37,7 +38,7 @@ from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.simulators.scheduler import Fault, day_log, entries_of, leave_log
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import new_station
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.logs.log_source_edits import save_drop
 from nightly_spindle.store.playout.journal import alarms_between, as_run_between
 from nightly_spindle.store.programme.snapshot import open_station
@@ -84,7 +85,7 @@ def build(folder: Path, songs: int = 14) -> dict[int, LogDrop]:
         "Week": replace(at_time, period=Period.WEEKDAY, placement=Placement.END, entry=Entry.NEXT),
     }
     names = {"Day": "%Y-%m-%d.m3u", "Hours": "%y%m%d_%H.m3u", "Week": "%A.m3u"}
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         for number, (name, group) in enumerate(options.items(), 1):
             (folder / name).mkdir()
             drop = LogDrop(
@@ -153,10 +154,10 @@ def live(folder: Path, begin: str, hours: float, pace: float, scheduler: Schedul
         while engine.poll() is None:
             time.sleep(0.1)
             try:
-                sight = ask(folder, "state")["sight"]
+                sight = ask(folder, State()).sight
             except NotOnAir:
                 continue
-            while scheduler.late and sight and sight["now_us"] >= min(scheduler.late)[0]:
+            while scheduler.late and sight and sight.now_us >= min(scheduler.late)[0]:
                 _, drop, slot = entry = min(scheduler.late, key=lambda e: e[0])
                 scheduler.late.remove(entry)
                 first = told.setdefault(slot.key, 0) == 0 and slot.local.hour != LATE_HOUR
@@ -168,9 +169,14 @@ def live(folder: Path, begin: str, hours: float, pace: float, scheduler: Schedul
     return log.read_text(encoding="utf-8")
 
 
+def _now_us(folder: Path) -> int:
+    sight = ask(folder, State()).sight
+    return sight.now_us if sight is not None else 0
+
+
 def grow(path: Path, engine: subprocess.Popen[bytes], folder: Path, until: int) -> None:
     """Keep a half-written log growing byte by byte, as a slow program does, until its time."""
-    while engine.poll() is None and ask(folder, "state")["sight"]["now_us"] < until:
+    while engine.poll() is None and _now_us(folder) < until:
         with path.open("ab") as file:
             file.write(b"\n")
         time.sleep(0.3)

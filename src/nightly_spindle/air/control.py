@@ -1,9 +1,4 @@
-"""The control socket: one JSON object a line, asked and answered.
-
-A request is `{"id": 1, "op": "skip", "args": {}}`; the answer carries the same id and
-either "ok" or "error" (one sentence). After `watch`, sights are pushed as
-`{"sight": ...}` ten times a second.
-"""
+"""The control socket: carries out what is asked, as `air.messages` has it, and pushes sights."""
 
 from __future__ import annotations
 
@@ -17,6 +12,34 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from nightly_spindle import __version__
+from nightly_spindle.air.messages import (
+    OPERATIONS,
+    VERSION,
+    AwayFolder,
+    EngineState,
+    EventFired,
+    Fire,
+    FormerJoin,
+    FormerTag,
+    FormerWish,
+    GoneLine,
+    Insert,
+    Inserted,
+    Load,
+    LoadTaken,
+    Move,
+    Moved,
+    Remove,
+    Removed,
+    SetJoin,
+    SetOverlay,
+    State,
+    ToldFinding,
+    Watch,
+    Watching,
+    other_version,
+)  # fmt: skip
 from nightly_spindle.air.places import socket_path
 from nightly_spindle.core.base.errors import EnvironmentFault, InputFault, NightlySpindleError
 from nightly_spindle.core.base.findings import Finding
@@ -25,7 +48,7 @@ from nightly_spindle.core.events.steps import LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.library.items import MOST_CART
 from nightly_spindle.core.playout.overlay_wishes import wish_from, wish_values
-from nightly_spindle.core.programme.running_order import Line, LoadOrder, Outcome
+from nightly_spindle.core.programme.running_order import LoadOrder, Outcome
 from nightly_spindle.core.programme.sequencer_actions import Dropped, Fired
 from nightly_spindle.core.segues.segue_rules import edit_from, edit_values
 from nightly_spindle.core.station.log_sources import ReadingState
@@ -45,7 +68,6 @@ _AGAIN_S = 5.0  # until a socket that could not be opened is tried again
 _MOST_CLIENTS = 64  # open lines: a desk or two and commands; files need handles too
 _MOST_NUMBER = 2**53  # what JSON carries exactly, and more than any frame or microsecond there is
 _DEEPEST = 40
-_READS = {"insert", "overlay", "load"}
 _SAVED_S = 4.0  # longer than a file must stand unchanged
 
 
@@ -64,24 +86,22 @@ class Control:
         self._clients = 0
         self._server: asyncio.Server | None = None
         self.moved = time.monotonic()  # when its thread last went round
-        self._ops: dict[str, Callable[[dict[str, Any]], Any]] = {
+        self._ops: dict[str, Callable[[Any], Any]] = {
             "state": self._state,
             "skip": lambda _: engine.apply(engine.sequencer.skip()),
             "stop": lambda _: engine.apply(engine.sequencer.stop()),
             "go": lambda _: engine.sequencer.go(),
-            "unattended": self._unattended,
+            "unattended": lambda asked: engine.sequencer.set_unattended(asked.on),
             "insert": self._insert,
             "remove": self._remove,
             "move": self._move,
             "join": self._join,
             "overlay": self._overlay,
-            "overlays": lambda args: engine.sequencer.set_overlays(on=bool(args["on"])),
-            "tag": lambda args: {
-                "was": engine.sequencer.set_tag(int(args["line"]), str(args["tag"]))
-            },
+            "overlays": lambda asked: engine.sequencer.set_overlays(on=asked.on),
+            "tag": lambda asked: FormerTag(engine.sequencer.set_tag(asked.line, asked.tag)),
             "load": self._load,
             "fire": self._fire,
-            "forget": lambda args: engine.sequencer.forget_order(int(args["order"])),
+            "forget": lambda asked: engine.sequencer.forget_order(asked.order),
             "leave": lambda _: engine.leave(),
         }
 
@@ -177,7 +197,7 @@ class Control:
                 if not request:
                     break
                 answer = await self._answer(request)
-                if answer.get("ok") == "watching" and watching is None:
+                if isinstance(answer.get("ok"), Watching) and watching is None:
                     watching = self._loop.create_task(self._push(writer))
                 writer.write(_line(answer))
                 await writer.drain()
@@ -205,6 +225,8 @@ class Control:
             given = body.get("id")
             asked = given if isinstance(given, str) or _in_bounds(given) else None
             answer = await self._carry_out(body)
+        except msgspec.ValidationError as error:
+            return {"id": asked, "error": f"the request lacks or misstates something: {error}"}
         except msgspec.DecodeError as error:
             return {"id": asked, "error": f"the request is not JSON: {error}"}
         except (KeyError, TypeError, ValueError) as error:
@@ -220,49 +242,47 @@ class Control:
     async def _carry_out(self, body: dict[str, Any]) -> Any:
         name, args = body.get("op"), body.get("args", {})
         _check_bounds(args)
-        if name == "watch":
-            return "watching"
-        op = self._ops.get(name) if isinstance(name, str) else None
-        if op is None:
+        kind = OPERATIONS.get(name) if isinstance(name, str) else None
+        if kind is None:
             raise InputFault(f"there is no operation '{name}'")
-        if name in _READS:  # reading takes time, and must not hold the sound up
-            await asyncio.to_thread(self._read_before, name, args)
-        return await asyncio.wrap_future(self._engine.ask(lambda: op(args)))
+        asked = msgspec.convert(args, kind)
+        if isinstance(asked, Watch):
+            if other := other_version(asked.version, VERSION):
+                raise EnvironmentFault(other)
+            return Watching(VERSION, __version__)
+        # reading takes time, and must not hold the sound up
+        if isinstance(asked, Insert | SetOverlay):
+            await asyncio.to_thread(self._read_items, asked)
+        elif isinstance(asked, Load):
+            await asyncio.to_thread(self._read_for_load, asked)
+        carry_out = self._ops[kind.op]
+        return await asyncio.wrap_future(self._engine.ask(lambda: carry_out(asked)))
 
     # -- operations, run between two blocks ----------------------------------------------
 
-    def _state(self, _args: dict[str, Any]) -> Any:
-        state = self._engine.sequencer.state
-        sight = self._engine.sight
-        programme = self._engine.programme
-        away = [{"folder": gone.folder, "since_us": gone.since_us, "why": gone.why}
+    def _state(self, _asked: State) -> EngineState:
+        engine, programme = self._engine, self._engine.programme
+        away = [AwayFolder(gone.folder, gone.since_us, gone.why)
                 for gone in programme.away.values()]  # fmt: skip
-        return {"state": state.copy(), "pid": os.getpid(), "sight": sight, "away": away,
-                "timezone": programme.settings.timezone}  # fmt: skip
+        return EngineState(engine.sequencer.state.copy(), os.getpid(), engine.sight, away,
+                           programme.settings.timezone)  # fmt: skip
 
-    def _unattended(self, args: dict[str, Any]) -> None:
-        self._engine.sequencer.set_unattended(bool(args["on"]))
+    def _insert(self, asked: Insert) -> Inserted:
+        sequencer = self._engine.sequencer
+        if asked.line is not None:
+            if asked.line.opens is None:
+                self._reach(asked.line.cart)
+            return Inserted(sequencer.bring_back(asked.before, asked.line))
+        self._reach(asked.cart)
+        return Inserted(sequencer.insert(asked.before, asked.cart, line_id=asked.line_id))
 
-    def _insert(self, args: dict[str, Any]) -> dict[str, Any]:
-        sequencer, before = self._engine.sequencer, int(args["before"])
-        if args.get("line"):
-            line = msgspec.convert(args["line"], Line)
-            if line.opens is None:
-                self._reach(line.cart)
-            return {"line": sequencer.bring_back(before, line)}
-        cart = int(args["cart"])
-        self._reach(cart)
-        return {"line": sequencer.insert(before, cart, line_id=args.get("line_id"))}
-
-    def _read_before(self, name: str, args: dict[str, Any]) -> None:
-        """Read what an operation is about: in a thread of its own, before the pump does it."""
-        if name == "load":
-            self._read_for_load(args)
-            return
-        carts = [args.get("cart")]
-        carts += [inner.get("cart") for inner in (args.get("line"), args.get("wish"))
-                  if isinstance(inner, dict)]  # fmt: skip
-        wanted = [cart for cart in carts if isinstance(cart, int) and 0 < cart <= MOST_CART]
+    def _read_items(self, asked: Insert | SetOverlay) -> None:
+        """Read the items that are to be put in: in a thread of its own, before the pump does it."""
+        if isinstance(asked, Insert):
+            carts = [asked.cart, asked.line.cart if asked.line is not None else 0]
+        else:
+            carts = [asked.wish.cart if asked.wish is not None else 0]
+        wanted = [cart for cart in carts if 0 < cart <= MOST_CART]
         if wanted:
             self._station().reach(wanted)
 
@@ -278,47 +298,48 @@ class Control:
         if cart not in self._engine.programme.items:
             raise InputFault(f"no item has the cart number {cart}")
 
-    def _remove(self, args: dict[str, Any]) -> dict[str, Any]:
+    def _remove(self, asked: Remove) -> Removed:
         engine = self._engine
-        gone = engine.sequencer.remove([int(i) for i in args["lines"]])
+        gone = engine.sequencer.remove(asked.lines)
         for _, line in gone:
             item = engine.programme.item(line.cart)
             title = item.title if item else f"cart {line.cart}"
             note, at = "taken out by hand", engine.sequencer.state.frame
             engine.apply([Dropped(at, line, Outcome.REMOVED, title, note)])
-        return {"gone": [{"before": before, "line": line} for before, line in gone]}
+        return Removed([GoneLine(before, line) for before, line in gone])
 
-    def _join(self, args: dict[str, Any]) -> dict[str, Any]:
-        edit = edit_from(args["edit"]) if args.get("edit") else None
-        was = self._engine.sequencer.set_join(int(args["line"]), edit)
-        return {"was": None if was is None else edit_values(was)}
+    def _move(self, asked: Move) -> Moved:
+        return Moved(self._engine.sequencer.move(asked.line, asked.before))
 
-    def _overlay(self, args: dict[str, Any]) -> dict[str, Any]:
+    def _join(self, asked: SetJoin) -> FormerJoin:
+        edit = None if asked.edit is None else edit_from(edit_values(asked.edit))
+        return FormerJoin(self._engine.sequencer.set_join(asked.line, edit))
+
+    def _overlay(self, asked: SetOverlay) -> FormerWish:
         """Set what lies over the start of a line, this time alone."""
-        wish = wish_from(args.get("wish"))
+        wish = wish_from(wish_values(asked.wish))
         if wish is not None and wish.cart:
             self._reach(wish.cart)
         if wish is not None and wish.pool:
             known = [pool.id for pool in self._engine.programme.pools]
             if wish.pool not in known:
                 raise InputFault(f"the engine knows no pool {wish.pool} (yet)")
-        was = self._engine.sequencer.set_overlay(int(args["line"]), wish)
-        return {"was": wish_values(was)}
+        return FormerWish(self._engine.sequencer.set_overlay(asked.line, wish))
 
-    def _load_step(self, args: dict[str, Any]) -> tuple[LogDrop, LoadLog, int]:
+    def _load_step(self, asked: Load) -> tuple[LogDrop, LoadLog, int]:
         """Return what is to be loaded: drop, step, and the instant of the log's slot."""
         programme = self._engine.programme
-        step = LoadLog(int(args["drop"]), slot_us=int(args["slot_us"]), file=str(args["file"]))
+        step = LoadLog(asked.drop, slot_us=asked.slot_us, file=asked.file)
         drop = programme.drop_of(step)
         if drop is None:
-            raise InputFault(f"there is no log drop {args['drop']}")
+            raise InputFault(f"there is no log drop {asked.drop}")
         sight = self._engine.sight
         now = sight.now_us if sight else 0
-        return drop, step, step.slot_us or max(int(args["at_us"]), now)
+        return drop, step, step.slot_us or max(asked.at_us, now)
 
-    def _read_for_load(self, args: dict[str, Any]) -> None:
+    def _read_for_load(self, asked: Load) -> None:
         """Read what is to be loaded; a file that was saved just now is waited for a moment."""
-        drop, _, at_us = self._load_step(args)
+        drop, _, at_us = self._load_step(asked)
         snapshot = self._station()
         slot = snapshot.programme.slot(drop, at_us)
         end = time.monotonic() + _SAVED_S
@@ -327,55 +348,37 @@ class Control:
                 return  # it is still being written: the answer says so
             time.sleep(0.1)
 
-    def _load(self, args: dict[str, Any]) -> dict[str, Any]:
-        drop, step, at_us = self._load_step(args)
+    def _load(self, asked: Load) -> LoadTaken:
+        drop, step, at_us = self._load_step(asked)
         programme = self._engine.programme
         slot = programme.slot(drop, at_us)
         reading = programme.logs.reading(drop, slot)
         why_not = reading.why_not(drop.folder)
-        if why_not and not args["at_us"]:
+        if why_not and not asked.at_us:
             raise InputFault(why_not)
         order = LoadOrder(
-            0, int(args["at_us"]), step.drop, slot.start_us, step.file,
-            str(Entry(args["entry"])),
-            str(Placement(args["placement"] or drop.options.placement)),
+            0, asked.at_us, step.drop, slot.start_us, step.file, str(Entry(asked.entry)),
+            str(Placement(asked.placement or drop.options.placement)),
         )  # fmt: skip
         taken = self._engine.sequencer.load_by_hand(order)
-        return {
-            "order": taken.id,
-            "at_us": taken.at_us,
-            "file": reading.file,
-            "usable": reading.usable,
-            "why_not": why_not,
-            "matched": len(reading.carts),
-            "lost": len(reading.lost),
-        }
+        return LoadTaken(taken.id, taken.at_us, reading.file, reading.usable, why_not,
+                         len(reading.carts), len(reading.lost))  # fmt: skip
 
-    def _fire(self, args: dict[str, Any]) -> dict[str, Any]:
+    def _fire(self, asked: Fire) -> EventFired:
         """Carry a timed event out now, whatever its rule and its switch say."""
         engine = self._engine
-        event = engine.programme.event(int(args["event"]))
+        event = engine.programme.event(asked.event)
         if event is None:
-            raise InputFault(f"the engine knows no timed event {args['event']} (yet)")
+            raise InputFault(f"the engine knows no timed event {asked.event} (yet)")
         actions = engine.sequencer.fire_by_hand(event)
         engine.apply(actions)
         fired = [one for one in actions if isinstance(one, Fired)]
         lines = [line for one in fired for line in one.line_ids]
         did = [f"{counted(len(lines), 'line')} lined up"] if lines else []
-        return {
-            "event": event.name,
-            "lines": lines,
-            "did": did + [said for one in fired for said in one.did],
-            "findings": [
-                {"code": one.code, "severity": str(one.severity), "text": one.text}
-                for one in actions
-                if isinstance(one, Finding)
-            ],
-        }
-
-    def _move(self, args: dict[str, Any]) -> dict[str, Any]:
-        was = self._engine.sequencer.move(int(args["line"]), int(args["before"]))
-        return {"before": was}
+        told = [ToldFinding(one.code, str(one.severity), one.text)
+                for one in actions if isinstance(one, Finding)]  # fmt: skip
+        return EventFired(event.name, lines, did + [said for one in fired for said in one.did],
+                          told)  # fmt: skip
 
 
 def _request_of(line: bytes) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 
+from nightly_spindle.air.messages import EngineStatus
 from nightly_spindle.air.player import BLOCK, Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.core.base.findings import Finding, Severity
@@ -54,25 +55,6 @@ _STARTS = 4  # times that a start is worked out until it is in time
 _METER_FALL = np.float32(0.8)
 _OBEY_S = 0.01  # of a block's 46 ms
 _IMMINENT_S = 2.0  # an item that starts so soon keeps the audio that is read for it
-
-
-@dataclass(frozen=True, slots=True)
-class EngineStatus:
-    """What the engine looks like from outside, made anew every few blocks."""
-
-    now_us: int
-    frame: int
-    revision: int
-    unattended: bool
-    stopped: bool
-    peak_db: tuple[float, float]
-    late_blocks: int
-    underruns: int
-    reduced_frames: int
-    problem: str
-    simulated: bool  # only a stand-in takes the sound: nobody hears it
-    whole: bool  # the station was read; else the engine plays from what it kept
-    standing: tuple[str, ...]  # threads that do not move
 
 
 @dataclass(frozen=True, slots=True)

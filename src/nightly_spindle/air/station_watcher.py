@@ -284,9 +284,9 @@ class StationWatcher:
         self._retire_at = now + _RETIRE_US
         over = over_and_done(snapshot.programme.events, snapshot.programme.settings.tz, now)
         if over:
-            from nightly_spindle.store.base.transaction import Library
+            from nightly_spindle.store.base.transaction import LibraryTransaction
 
-            with Library(snapshot.folder) as library:
+            with LibraryTransaction(snapshot.folder) as library:
                 retire(library, over)
 
     def _place_spots(self) -> None:

@@ -15,7 +15,7 @@ from nightly_spindle.intake.take import TakeResult, settle_source, take
 from nightly_spindle.intake.walk import Unusable, files_meant
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.intake_reading import Seen
 
 if TYPE_CHECKING:
@@ -96,7 +96,7 @@ def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -
     `home` is the folder that a relative done folder lies in.
     """
     try:
-        with Library(folder) as library:
+        with LibraryTransaction(folder) as library:
             taken = take(library, looked, options)
     except StorageFault as error:
         return TakeResult(State.REFUSED, None, str(error))

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.calendar.log_periods import AHEAD_US
 from nightly_spindle.core.library.intake import FileFate, IntakeOptions
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import arrivals
 from nightly_spindle.store.library.intake_reading import Seen
 from nightly_spindle.store.programme.snapshot import open_station
@@ -64,7 +64,7 @@ class LogFiles:
         if not seen:
             return 0
         options = IntakeOptions(drop.options.take_in_kind, source=FileFate.LEAVE)
-        with Library(self._folder) as library:
+        with LibraryTransaction(self._folder) as library:
             known = arrivals.seen_before(library, [one.path for one in seen])
             new = [one for one in seen if known.get(one.path) != (one.size, one.mtime_ns)]
             return arrivals.queue(library, new, options) if new else 0

@@ -35,7 +35,7 @@ from nightly_spindle.store.base.lock import Lock
 from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.base.patience import Hangs, Patience
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.base.transaction import Library, now_us
+from nightly_spindle.store.base.transaction import LibraryTransaction, now_us
 from nightly_spindle.store.library import arrivals
 from nightly_spindle.store.library.intake_jobs import intake_jobs
 from nightly_spindle.store.library.intake_reading import Arrival
@@ -144,7 +144,7 @@ class Service:
         if change == self._seen_change:
             return
         self._seen_change = change
-        with Library(self._folder) as library:
+        with LibraryTransaction(self._folder) as library:
             jobs = [job for job in intake_jobs(library) if job.enabled]
             known = {
                 job.id: arrivals.dealt_with(library, job.id)
@@ -186,7 +186,7 @@ class Service:
         while watch.found:
             ready, odd = watch.found.popleft()
             if ready or odd:
-                with Library(self._folder) as library:
+                with LibraryTransaction(self._folder) as library:
                     arrivals.queue(library, ready, watch.job.options, watch.job.id)
                     for name in odd:
                         arrivals.refuse_name(library, name.shown, name.why, watch.job.id)
@@ -249,7 +249,7 @@ class Service:
         _log.warning("%s", text)
         self._asleep[str(flying.home)] = now + _ASLEEP_S
         self._waited = (0, 0.0)
-        with Library(self._folder) as library:
+        with LibraryTransaction(self._folder) as library:
             arrivals.finish(library, arrival.id, State.QUEUED, None, text)
         if self._pool is not None:  # all its workers go: which of them hangs nobody knows
             self._pool.shutdown(wait=False, cancel_futures=True)
@@ -260,7 +260,7 @@ class Service:
 
     def _send(self, now: float) -> None:
         self._asleep = {folder: until for folder, until in self._asleep.items() if until > now}
-        with Library(self._folder) as library:
+        with LibraryTransaction(self._folder) as library:
             asleep = {*self._asleep, *self._patience.hanging()}
             coming = arrivals.queued(library, _IN_FLIGHT, asleep)
         for arrival in coming:
@@ -286,31 +286,31 @@ class Service:
         arrival = flying.arrival
         if isinstance(looked, str):
             taken = TakeResult(State.REFUSED, None, looked)
-            with Library(self._folder) as library:
+            with LibraryTransaction(self._folder) as library:
                 self._report(library, arrival, taken)
             self._look_again(flying)
             return
         try:
-            with Library(self._folder) as library:
+            with LibraryTransaction(self._folder) as library:
                 taken = take(library, looked, arrival.options)
                 self._report(library, arrival, taken)
         except StorageFault as error:
             # it stays in the queue: disks are freed and locks let go of
-            with Library(self._folder) as library:
+            with LibraryTransaction(self._folder) as library:
                 arrivals.finish(library, arrival.id, State.QUEUED, None, str(error))
             raise
         except Exception as error:  # the edge of one file: it is refused, the others go on  # noqa: BLE001
             _log.exception("%s could not be taken in", arrival.path)
             taken = TakeResult(State.REFUSED, None, refused_for(Path(arrival.path), error))
-            with Library(self._folder) as library:
+            with LibraryTransaction(self._folder) as library:
                 self._report(library, arrival, taken)
         if taken.cart is not None and arrival.options.source is FileFate.MOVE:
             odd = settle_source(Path(arrival.path), flying.home, arrival.options)
             if odd:
-                with Library(self._folder) as library:
+                with LibraryTransaction(self._folder) as library:
                     arrivals.finish(library, arrival.id, taken.state, taken.cart, odd)
 
-    def _report(self, library: Library, arrival: Arrival, taken: TakeResult) -> None:
+    def _report(self, library: LibraryTransaction, arrival: Arrival, taken: TakeResult) -> None:
         arrivals.finish(library, arrival.id, taken.state, taken.cart, taken.why)
         arrivals.prune(library)
 

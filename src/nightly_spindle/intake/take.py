@@ -30,7 +30,7 @@ from nightly_spindle.store.base.transaction import now_us
 from nightly_spindle.store.library import categories, items
 
 if TYPE_CHECKING:
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library.items import Looked
 
 _NUMBERED = "numbered"  # below the station's audio: copies whose audio is replaced again
@@ -46,7 +46,7 @@ class TakeResult:
     why: str = ""
 
 
-def take(library: Library, looked: Looked, options: IntakeOptions) -> TakeResult:
+def take(library: LibraryTransaction, looked: Looked, options: IntakeOptions) -> TakeResult:
     """Take a file in. The source is not touched; `settle_source` does that after the commit.
 
     StorageFault when a copy cannot be written; nothing is left of it then.
@@ -86,14 +86,18 @@ def take(library: Library, looked: Looked, options: IntakeOptions) -> TakeResult
     return taken
 
 
-def _twin(library: Library, looked: Looked) -> Twin | None:
+def _twin(library: LibraryTransaction, looked: Looked) -> Twin | None:
     measure = looked.measured.measure
     sounding = measure.cue_out_s - measure.cue_in_s
     return items.find_twin(library, looked.tags, looked.measured.fingerprint, sounding)
 
 
 def _carry_out(
-    library: Library, looked: Looked, options: IntakeOptions, verdict: IntakeVerdict, copied: bool
+    library: LibraryTransaction,
+    looked: Looked,
+    options: IntakeOptions,
+    verdict: IntakeVerdict,
+    copied: bool,
 ) -> TakeResult:
     if verdict.replaces:
         items.replace_audio(library, verdict.cart, looked, options.markers, ours=copied)
@@ -107,7 +111,7 @@ def _carry_out(
     )
 
 
-def _put_into(library: Library, options: IntakeOptions, taken: TakeResult) -> TakeResult:
+def _put_into(library: LibraryTransaction, options: IntakeOptions, taken: TakeResult) -> TakeResult:
     assert taken.cart is not None
     for name in options.categories:
         categories.add(library, categories.make(library, name), [taken.cart])
@@ -173,7 +177,7 @@ def _free_name(target: Path) -> Path:
     return target
 
 
-def clear_away(library: Library, cart: int) -> None:
+def clear_away(library: LibraryTransaction, cart: int) -> None:
     """Delete copies of our own that an item has not played from for a day.
 
     Files that we did not make are never deleted.

@@ -17,7 +17,7 @@ from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.intake.look import Task, look
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import marking
 from nightly_spindle.store.library.item_reading import items_by_cart
 
@@ -81,7 +81,7 @@ class Unmeasured:
             _log.warning("%s", looked)
             return
         try:
-            with Library(self._folder) as library:
+            with LibraryTransaction(self._folder) as library:
                 marking.measured(library, cart, looked.measured)
         except InputFault:
             return  # it was removed meanwhile

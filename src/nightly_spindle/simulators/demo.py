@@ -29,7 +29,7 @@ from nightly_spindle.simulators.demo_logs import night_hours
 from nightly_spindle.simulators.demo_pools import demo_pools
 from nightly_spindle.store.base.database import DATABASE
 from nightly_spindle.store.base.station_folder import new_station
-from nightly_spindle.store.base.transaction import Library, now_us
+from nightly_spindle.store.base.transaction import LibraryTransaction, now_us
 from nightly_spindle.store.events.events import save_events
 from nightly_spindle.store.library.catalogue import Catalogue, Query
 from nightly_spindle.store.library.intake_jobs import save_job
@@ -138,7 +138,7 @@ def _programme(folder: Path, timezone: str) -> None:
     promo = int(catalogue.find(Query(kinds=("promo",))).carts[0])
     titles = {item.title: cart for cart, item in catalogue.items(range(1001, 1100)).items()}
     catalogue.close()
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         options = IntakeOptions(categories=("New songs",), source=FileFate.COPY)
         save_job(library, IntakeJob(0, "Label post", "arrivals", options))
         news = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME)
@@ -160,7 +160,7 @@ def _programme(folder: Path, timezone: str) -> None:
         (folder / name).mkdir()
 
 
-def _programme_segues(library: Library, songs: list[int], sweeper: int) -> None:
+def _programme_segues(library: LibraryTransaction, songs: list[int], sweeper: int) -> None:
     """Program a few segue rules, and mark two songs by hand; one has a sweeper of its own."""
     set_rule(library, pair_rule("song", "spot", {"fade_out_s": "2.0", "longest_s": "3.0"}))
     set_rule(library, pair_rule("spot", "spot", {"overlap": "gap", "gap_s": "0.3"}))

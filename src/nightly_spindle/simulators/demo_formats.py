@@ -32,8 +32,8 @@ from nightly_spindle.store.music.formats import (
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from nightly_spindle.core.library.rotation_card import TurnCard
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.core.library.rotation_card import RotationCard
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _GROUPS = {
     "Harbour standards": (
@@ -65,7 +65,7 @@ _RULES = (
 )
 
 
-def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> None:
+def demo_formats(library: LibraryTransaction, cart: Callable[[str], int], today: date) -> None:
     """Program clocks, week, day plans, calendar and rules; `cart` numbers an item by its title."""
     for name, titles in _GROUPS.items():
         categories.add(library, categories.make(library, name), [cart(one) for one in titles])
@@ -104,11 +104,11 @@ def demo_formats(library: Library, cart: Callable[[str], int], today: date) -> N
     _days(library, numbers, cart("Half a Mile of Fog"), today)
 
 
-def _with_tempo(tempo: str) -> Callable[[TurnCard], TurnCard]:
+def _with_tempo(tempo: str) -> Callable[[RotationCard], RotationCard]:
     return lambda card: replace(card, traits=f"tempo={tempo}")
 
 
-def _days(library: Library, numbers: dict[str, int], show: int, today: date) -> None:
+def _days(library: LibraryTransaction, numbers: dict[str, int], show: int, today: date) -> None:
     """Program two day plans, and a few days of the calendar that have them."""
     blank = (AS_BASE,) * 24
     fog = DayPlan(0, "Fog day", painted(blank, range(9, 20), numbers["Fog hour"]),

@@ -6,7 +6,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from nightly_spindle.air.client import ask
+from nightly_spindle.air.messages import Fire
 from nightly_spindle.cli.base.common import instant, now_us, print_json
 from nightly_spindle.core.base.declared import changed_group
 from nightly_spindle.core.base.errors import InputFault, SettingRefused
@@ -21,7 +24,7 @@ from nightly_spindle.core.events.timed_events import Entry, EventOptions, Offset
 from nightly_spindle.core.playout.event_length_plan import holds
 from nightly_spindle.core.reports.event_findings import check_events
 from nightly_spindle.core.reports.event_week import next_firings
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.events.events import find_event, remove_events, save_events
 from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station
@@ -91,7 +94,7 @@ def _entries(path: Path) -> list[dict[str, Any]]:
 
 
 def _save(options: argparse.Namespace, folder: Path, events: list[TimedEvent]) -> int:
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         ids, _ = save_events(library, events)
     snapshot = open_station(folder)
     views = [_view(snapshot, event) for event in snapshot.programme.events if event.id in ids]
@@ -166,7 +169,7 @@ def remove(options: argparse.Namespace) -> int:
     """Take a timed event out."""
     folder = Path(options.folder)
     event = find_event(open_station(folder).programme.events, options.event)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         remove_events(library, [event.id])
     if options.json:
         print_json({"removed": event.name})
@@ -184,13 +187,13 @@ def fire(options: argparse.Namespace) -> int:
     """Have the running engine carry a timed event out now."""
     folder = Path(options.folder)
     event = find_event(open_station(folder).programme.events, options.event)
-    answer = ask(folder, "fire", event=event.id)
+    answer = ask(folder, Fire(event.id))
     if options.json:
-        print_json(answer)
+        print_json(msgspec.to_builtins(answer))
         return 0
-    print(f"“{event.name}” acts now: {', then '.join(answer['did']) or 'it has nothing to air'}.")
-    for finding in answer["findings"]:
-        print(f"{finding['severity']}: {finding['text']}")
+    print(f"“{event.name}” acts now: {', then '.join(answer.did) or 'it has nothing to air'}.")
+    for finding in answer.findings:
+        print(f"{finding.severity}: {finding.text}")
     return 0
 
 
@@ -248,7 +251,7 @@ def bring_in(options: argparse.Namespace) -> int:
     made = [replace(event, id=by_name.get(event.name, 0)) for event in found]
     beside = [event for event in made if isinstance(event.rule, OffsetRule)]
     plain = [event for event in made if not isinstance(event.rule, OffsetRule)]
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         ids, _ = save_events(library, plain)
         renumbered |= {
             number: ids[at]

@@ -39,7 +39,7 @@ def export(options: argparse.Namespace) -> int:
 
 def read_table(options: argparse.Namespace) -> int:
     """Read tags and categories from a CSV table; exit status 2 when no row could be used."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
     folder = Path(options.folder)
     rows = exchange.read_table(Path(options.file))
@@ -49,7 +49,7 @@ def read_table(options: argparse.Namespace) -> int:
     if rows and len(bad) == len(rows):
         raise InputFault(f"{options.file}: {bad[0].problem}; no row could be used")
     if good and not options.dry:
-        with Library(folder) as library:
+        with LibraryTransaction(folder) as library:
             exchange.apply_changes(library, good)
     if options.json:
         print_json(

@@ -15,7 +15,7 @@ from nightly_spindle.core.library.intake import (
     options_from,
     options_values,
 )
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import arrivals, intake_jobs
 from nightly_spindle.store.programme.snapshot import open_station
 
@@ -36,7 +36,7 @@ def run(options: argparse.Namespace) -> int:
 
 def list_jobs(options: argparse.Namespace) -> int:
     """List the intake jobs."""
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         found = intake_jobs.intake_jobs(library)
     if options.json:
         print_json(
@@ -63,7 +63,7 @@ def save(options: argparse.Namespace) -> int:
     """Make an intake job, or change what is said of the one of that name."""
     names = [spec.name for spec in fields(IntakeOptions)]
     said = {name: getattr(options, name) for name in names if getattr(options, name) is not None}
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         known = [
             j
             for j in intake_jobs.intake_jobs(library)
@@ -87,7 +87,7 @@ def save(options: argparse.Namespace) -> int:
 
 def end(options: argparse.Namespace) -> int:
     """End an intake job."""
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         found = [
             j
             for j in intake_jobs.intake_jobs(library)
@@ -105,7 +105,7 @@ def report(options: argparse.Namespace) -> int:
     """List what arrived, the newest last."""
     folder = Path(options.folder)
     tz = open_station(folder).programme.settings.tz
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         names = {job.id: job.name for job in intake_jobs.intake_jobs(library)}
         found = arrivals.last(library, options.most, options.state)
     if options.json:

@@ -157,7 +157,7 @@ def show(options: argparse.Namespace) -> int:
 
 def set_values(options: argparse.Namespace) -> int:
     """Change items."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import categories, items
 
     names = ("title", "artist", "album", "year", "genre", "kind")
@@ -171,7 +171,7 @@ def set_values(options: argparse.Namespace) -> int:
     gone = set(options.carts) - set(catalogue.items(options.carts))
     if gone:
         raise InputFault(f"no item has the cart number {', '.join(map(str, sorted(gone)))}")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         if values:
             items.edit(library, options.carts, values)
         for name in options.into or ():
@@ -190,7 +190,7 @@ def set_values(options: argparse.Namespace) -> int:
 
 def remove(options: argparse.Namespace) -> int:
     """Remove items; their files stay unless told otherwise."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import items
     from nightly_spindle.store.reports.item_uses import uses_of
 
@@ -203,7 +203,7 @@ def remove(options: argparse.Namespace) -> int:
     if uses and not options.even_if_used:
         told = "; ".join(use.text for use in uses[:5])
         raise InputFault(f"they are in use ({told}); --even-if-used removes them all the same")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         items.remove(library, options.carts)
     deleted = []
     if options.delete_files:

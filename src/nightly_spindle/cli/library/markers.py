@@ -80,7 +80,7 @@ def show(options: argparse.Namespace) -> int:
 
 def set_marks(options: argparse.Namespace) -> int:
     """Set markers and wishes of items by hand."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import marking
 
     folder = Path(options.folder)
@@ -94,7 +94,7 @@ def set_marks(options: argparse.Namespace) -> int:
     ]  # fmt: skip
     if len(same) == len(items):
         raise InputFault("that changes nothing; say what to set: --cue-in 0.52, --segue none ...")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         marking.set_by_hand(library, wanted)
     if options.json:
         print_json({"changed": [cart for cart in items if cart not in same]})
@@ -159,7 +159,7 @@ def write_table(options: argparse.Namespace) -> int:
 
 def read_table(options: argparse.Namespace) -> int:
     """Read markers from a CSV table; exit status 2 when no row could be used."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import marking
 
     folder = Path(options.folder)
@@ -169,7 +169,7 @@ def read_table(options: argparse.Namespace) -> int:
     if bad and not good:
         raise InputFault(f"{options.file}: {bad[0].problem}; no row could be used")
     if good and not options.dry:
-        with Library(folder) as library:
+        with LibraryTransaction(folder) as library:
             marking.set_by_hand(library, marker_files.wanted_of(good))
     if options.json:
         print_json({"changed": [row.cart for row in good], "problems": [r.problem for r in bad],
@@ -183,7 +183,7 @@ def read_table(options: argparse.Namespace) -> int:
 
 def write_files(options: argparse.Namespace) -> int:
     """Write markers into sidecars, or into the WAV files themselves."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import marking
 
     folder = Path(options.folder)
@@ -193,7 +193,7 @@ def write_files(options: argparse.Namespace) -> int:
     for cart, item in items_asked(catalogue, options.carts).items():
         if options.into_file:
             path = marker_files.write_into(item, segues.station)
-            with Library(folder) as library:
+            with LibraryTransaction(folder) as library:
                 marking.note_file(library, cart, path)
         else:
             path = marker_files.write_sidecar(item, segues.station)
@@ -207,7 +207,7 @@ def write_files(options: argparse.Namespace) -> int:
 
 def read_files(options: argparse.Namespace) -> int:
     """Read markers from sidecars or WAV files."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import marking
 
     folder = Path(options.folder)
@@ -218,7 +218,7 @@ def read_files(options: argparse.Namespace) -> int:
         for cart, item in items_asked(catalogue, options.carts).items()
         if (marks := marker_files.read_beside(item, segues.station)) is not None
     }
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         marking.set_by_hand(library, {cart: (m, s) for cart, (m, s) in found.items()})
     if options.json:
         print_json({"read": sorted(found), "without": sorted(set(options.carts) - set(found))})
@@ -230,7 +230,7 @@ def read_files(options: argparse.Namespace) -> int:
 def measure_anew(options: argparse.Namespace) -> int:
     """Find the measured markers again in the stored levels, with other thresholds if given."""
     from nightly_spindle.store.base.station_folder import read_settings, update_settings
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library import marking
 
     folder = Path(options.folder)
@@ -238,10 +238,10 @@ def measure_anew(options: argparse.Namespace) -> int:
     given = {name: text for name, text in given.items() if text is not None}
     if options.carts:
         items_asked(Catalogue(folder), options.carts)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         if given:
             update_settings(library, given)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         trimming = read_settings(folder).trimming
         changed, without = marking.measure_anew(library, trimming, options.carts or None)
     if options.json:

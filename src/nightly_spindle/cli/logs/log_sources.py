@@ -16,7 +16,7 @@ from nightly_spindle.core.logs.log_meanings import meaning_from
 from nightly_spindle.core.logs.log_sample import worked_out
 from nightly_spindle.core.station.log_sources import LogDrop, ReadingState
 from nightly_spindle.store.base.station_folder import absolute
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.logs.log_source_edits import remove_drop, save_drop
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station
 
@@ -34,7 +34,7 @@ def drop(options: argparse.Namespace) -> int:
         shown = list(snapshot.programme.drops.values())
     elif options.remove:
         gone = drop_named(snapshot, options.name)
-        with Library(folder) as library:
+        with LibraryTransaction(folder) as library:
             remove_drop(library, gone.id)
         if options.json:
             print_json({"removed": gone.name})
@@ -46,7 +46,7 @@ def drop(options: argparse.Namespace) -> int:
         )
         changed = _changed(options, folder, was, snapshot.programme.settings.tz)
         if changed != was:
-            with Library(folder) as library:
+            with LibraryTransaction(folder) as library:
                 number, _ = save_drop(library, changed)
             snapshot = open_station(folder)
             shown = [snapshot.programme.drops[number]]

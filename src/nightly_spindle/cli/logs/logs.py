@@ -6,7 +6,10 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from nightly_spindle.air.client import ask
+from nightly_spindle.air.messages import Forget, Load, State
 from nightly_spindle.cli.base.common import instant, print_json
 from nightly_spindle.core.base.errors import InputFault, SettingRefused
 from nightly_spindle.core.base.timebase import US, iso, length, parse_instant
@@ -82,7 +85,7 @@ def _matched(snapshot: Snapshot, file: Path, drop: str | None) -> tuple[Log, lis
 
 def settle(options: argparse.Namespace) -> int:
     """Remember which item a line of a log means, in every log."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.logs.log_source_edits import settle as remember
 
     folder = Path(options.folder)
@@ -95,7 +98,7 @@ def settle(options: argparse.Namespace) -> int:
     item = snapshot.programme.items.get(options.cart)
     if options.cart and item is None:
         raise InputFault(f"no item has the cart number {options.cart}")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         remember(library, {settle_key(match.line): options.cart})
     if options.json:
         print_json({"line": options.line, "raw": match.line.raw, "cart": options.cart or None})
@@ -171,23 +174,21 @@ def load(options: argparse.Namespace) -> int:
     if drop is None and not options.file:
         raise SettingRefused("the station has no log drop; name a file with --file")
     file = str(Path(options.file).absolute()) if options.file else ""
-    args: dict[str, Any] = {
-        "drop": drop.id if drop else 0,
-        "file": file,
-        "slot_us": parse_instant(options.log, tz) if options.log else 0,
-        "at_us": parse_instant(options.at, tz) if options.at else 0,
-        "entry": options.entry,
-        "placement": options.placement or "",
-    }
-    answer = ask(folder, "load", **args)
+    wanted = Load(
+        drop.id if drop else 0, file,
+        slot_us=parse_instant(options.log, tz) if options.log else 0,
+        at_us=parse_instant(options.at, tz) if options.at else 0,
+        entry=options.entry, placement=options.placement or "",
+    )  # fmt: skip
+    answer = ask(folder, wanted)
     if options.json:
-        print_json(answer | {"at": iso(answer["at_us"], tz)})
+        print_json(msgspec.to_builtins(answer) | {"at": iso(answer.at_us, tz)})
         return 0
-    when = f"at {iso(answer['at_us'], tz)}" if options.at else "now"
+    when = f"at {iso(answer.at_us, tz)}" if options.at else "now"
     print(
-        f"{answer['file']} loads {when}: {answer['matched']} lines, {answer['lost']} not found."
-        if answer["usable"]
-        else f"{answer['file']} is to load {when}, but {answer['why_not']}."
+        f"{answer.file} loads {when}: {answer.matched} lines, {answer.lost} not found."
+        if answer.usable
+        else f"{answer.file} is to load {when}, but {answer.why_not}."
     )
     return 0
 
@@ -195,16 +196,16 @@ def load(options: argparse.Namespace) -> int:
 def _later(options: argparse.Namespace, snapshot: Snapshot) -> int:
     """List what is to be loaded later by hand, or forget one of it."""
     folder, tz = Path(options.folder), snapshot.programme.settings.tz
-    orders = ask(folder, "state")["state"]["orders"]
+    orders = ask(folder, State()).state.orders
     if options.forget is not None:
-        orders = [ask(folder, "forget", order=options.forget)]
+        orders = [ask(folder, Forget(options.forget))]
     drops = snapshot.programme.drops
     views = [
         {
-            "order": order["id"],
-            "at": iso(order["at_us"], tz),
-            "drop": drops[order["drop"]].name if order["drop"] in drops else None,
-            "file": order["file"] or None,
+            "order": order.id,
+            "at": iso(order.at_us, tz),
+            "drop": drops[order.drop].name if order.drop in drops else None,
+            "file": order.file or None,
             "forgotten": options.forget is not None,
         }
         for order in orders
@@ -214,7 +215,8 @@ def _later(options: argparse.Namespace, snapshot: Snapshot) -> int:
         return 0
     for view in views:
         what = view["file"] or f"the log of “{view['drop']}”"
-        print(f"{view['order']}  {view['at']}  {what}{'  forgotten' * view['forgotten']}")
+        gone = "  forgotten" if view["forgotten"] else ""
+        print(f"{view['order']}  {view['at']}  {what}{gone}")
     return 0
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.base.declared import specs
 from nightly_spindle.core.calendar.day_plans import DayOptions
-from nightly_spindle.core.library.rotation_card import TurnCard
+from nightly_spindle.core.library.rotation_card import RotationCard
 from nightly_spindle.core.music.format_clocks import ClockOptions
 from nightly_spindle.core.music.formats import Turn
 from nightly_spindle.core.music.made_logs import Mode
@@ -81,7 +81,7 @@ def _turns(group: Group, add: Add) -> None:
     )
     item = add(group, "item", "formats:turn_card", "say when and how often items may air")
     item.add_argument("carts", metavar="CART", nargs="+", type=int)
-    _settable(item, TurnCard)
+    _settable(item, RotationCard)
     category = add(group, "category", "formats:category", "say how a category rotates")
     category.add_argument("name", metavar="CATEGORY")
     category.add_argument("--turn", choices=[str(turn) for turn in Turn])

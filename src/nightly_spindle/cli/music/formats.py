@@ -32,7 +32,7 @@ from nightly_spindle.core.music.format_clocks import (
 from nightly_spindle.core.music.formats import ALL_SONGS, FormatPlan, Turn
 from nightly_spindle.core.music.rotation_rules import RotationRule, rule_from, rule_values
 from nightly_spindle.store.base.named import find
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import categories
 from nightly_spindle.store.library.rotation_cards import change_cards
 from nightly_spindle.store.music.formats import (
@@ -127,7 +127,7 @@ def set_clock(options: argparse.Namespace) -> int:
     made = replace(made, options=changed_group(made.options, "clock", options.set))
     if options.rename:
         made = replace(made, name=options.rename)
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         number, _ = save_clock(library, made)
     sheet = _sheet(options)
     made = sheet.formats.clocks[number]
@@ -161,7 +161,7 @@ def drop_clock(options: argparse.Namespace) -> int:
     """Take a format clock out."""
     formats = _sheet(options).formats
     found = find(formats.clocks.values(), options.clock, "format clock")
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         remove_clock(library, found.id, formats)
     return _gone(options, found.id, f"The format clock “{found.name}” is gone.")
 
@@ -186,7 +186,7 @@ def paint(options: argparse.Namespace) -> int:
     clock = _clock_number(formats, options.clock)
     grid = grid_from(options.hours)
     hours = [hour for hour in range(HOURS) if hour in grid]
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         paint_week(library, dict.fromkeys(hours, clock))
     if options.json:
         print_json({"hours": hours, "clock": clock})
@@ -216,7 +216,7 @@ def set_day(options: argparse.Namespace) -> int:
     made = replace(made, options=changed_group(made.options, "day", options.set))
     if options.rename:
         made = replace(made, name=options.rename)
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         number, _ = save_day(library, made, plans)
     made = replace(made, id=number)
     if options.json:
@@ -230,7 +230,7 @@ def drop_day(options: argparse.Namespace) -> int:
     """Take a day plan out."""
     plans = _sheet(options).formats.plans
     found = find(plans.days.values(), options.plan, "day plan")
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         remove_day(library, found.id, plans)
     return _gone(options, found.id, f"The day plan “{found.name}” is gone.")
 
@@ -245,7 +245,7 @@ def calendar(options: argparse.Namespace) -> int:
     if first is None or last is None or last < first:
         raise InputFault(f"no day lies between {options.from_} and {options.to}; give two dates")
     days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         set_calendar(library, dict.fromkeys(days, plan.id if plan else 0))
     if options.json:
         print_json({"days": [day.isoformat() for day in days], "plan": plan.id if plan else None})
@@ -258,7 +258,7 @@ def calendar(options: argparse.Namespace) -> int:
 def rules(options: argparse.Namespace) -> int:
     """Set the station's rules of rotation, all of them."""
     made = [_rule(one) for one in options.rules]
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         set_rules(library, made)
     held = _sheet(options).formats.rules
     if options.json:
@@ -271,7 +271,7 @@ def rules(options: argparse.Namespace) -> int:
 
 def turn_card(options: argparse.Namespace) -> int:
     """Say when and how often items may air."""
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         cards, _ = change_cards(
             library, options.carts, lambda card: changed_group(card, "turn", options.set)
         )
@@ -285,7 +285,7 @@ def turn_card(options: argparse.Namespace) -> int:
 
 def category(options: argparse.Namespace) -> int:
     """Say how a category rotates: its turn, its weight."""
-    with Library(Path(options.folder)) as library:
+    with LibraryTransaction(Path(options.folder)) as library:
         number = categories.number_of(library, options.name)
         if options.weight is not None:
             categories.set_weight(library, number, options.weight)

@@ -14,7 +14,7 @@ from nightly_spindle.core.calendar.log_periods import Period, slot_at
 from nightly_spindle.core.logs.log_reading import LogFormat
 from nightly_spindle.core.logs.log_writers import write_log
 from nightly_spindle.core.music.made_logs import MadeHour, Mode, line_values, note_values
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.exchange import replace_file
 from nightly_spindle.store.music.made_hours import made_instants, read_made, write_made
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station
@@ -53,7 +53,7 @@ def make(options: argparse.Namespace) -> int:
 
     now = instant(options.at, snapshot.programme.settings.tz)
     made = make_logs(snapshot, begin, end, now, Mode(options.mode), progress)
-    with Library(snapshot.folder) as library:
+    with LibraryTransaction(snapshot.folder) as library:
         write_made(library, made.hours)
     tz = snapshot.programme.settings.tz
     broken = sum(hour.broken for hour in made.hours)
@@ -117,7 +117,7 @@ def clear(options: argparse.Namespace) -> int:
     begin, end = _stretch(options, snapshot)
     begin = max(begin, now_us())  # what is on air stays
     gone = made_instants(snapshot.connection, begin, end)
-    with Library(snapshot.folder) as library:
+    with LibraryTransaction(snapshot.folder) as library:
         write_made(library, (), gone)
     if options.json:
         print_json({"cleared": len(gone)})

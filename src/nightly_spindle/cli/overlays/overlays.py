@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.air.client import ask
+from nightly_spindle.air.messages import SetOverlay, SetTag, SwitchOverlays
 from nightly_spindle.cli.base.begun_sequencer import begin
 from nightly_spindle.cli.base.common import checked_length, now_us, print_json
 from nightly_spindle.core.base.declared import changed_group
@@ -17,7 +18,7 @@ from nightly_spindle.core.playout.overlay_wishes import wish_values
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.programme.running_order import OverlayWish, Wish
 from nightly_spindle.core.reports.json_views import finding_view, overlay_view
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.overlays.pools import find_pool, order_pools, remove_pool, save_pool
 from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.programme.snapshot import open_station
@@ -131,7 +132,7 @@ def pool(options: argparse.Namespace) -> int:
         made = replace(made, members=tuple(_member(text) for text in options.members))
     if options.rename:
         made = replace(made, name=options.rename)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         number, _ = save_pool(library, made)
     one = next(one for one in _sheet(options).pools if one.pool.id == number)
     if options.json:
@@ -153,7 +154,7 @@ def remove(options: argparse.Namespace) -> int:
     """Take a pool out."""
     folder = Path(options.folder)
     found = find_pool(open_station(folder).programme.pools, options.pool)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         remove_pool(library, found.id)
     if options.json:
         print_json({"removed": found.id, "name": found.name})
@@ -171,7 +172,7 @@ def order(options: argparse.Namespace) -> int:
     if left or len(set(wanted)) < len(wanted):
         said = f"“{left[0]}” is left out" if left else "one stands there twice"
         raise InputFault(f"name every pool once, the first to be asked first: {said}")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         order_pools(library, [one.id for one in wanted])
     return list_pools(options)
 
@@ -191,9 +192,11 @@ def lay(options: argparse.Namespace) -> int:
         if options.pool != "any":
             number = find_pool(open_station(folder).programme.pools, options.pool).id
         wish = OverlayWish(Wish.POOL, pool=number)
-    answer = ask(folder, "overlay", line=options.line, wish=wish_values(wish))
+    answer = ask(folder, SetOverlay(options.line, wish))
     if options.json:
-        print_json({"line_id": options.line, "wish": wish_values(wish), "was": answer["was"]})
+        print_json(
+            {"line_id": options.line, "wish": wish_values(wish), "was": wish_values(answer.was)}
+        )
     else:
         print(f"Line {options.line}: {wish.wish if wish else 'as the pools say'}.")
     return 0
@@ -201,9 +204,9 @@ def lay(options: argparse.Namespace) -> int:
 
 def tag(options: argparse.Namespace) -> int:
     """Give a line of the running order a word that pools can go by."""
-    answer = ask(Path(options.folder), "tag", line=options.line, tag=options.word)
+    answer = ask(Path(options.folder), SetTag(options.line, options.word))
     if options.json:
-        print_json({"line_id": options.line, "tag": options.word, "was": answer["was"]})
+        print_json({"line_id": options.line, "tag": options.word, "was": answer.was})
     else:
         print(f"Line {options.line} is tagged “{options.word}”." if options.word
               else f"Line {options.line} has no tag any more.")  # fmt: skip
@@ -212,7 +215,7 @@ def tag(options: argparse.Namespace) -> int:
 
 def switch(options: argparse.Namespace) -> int:
     """Let overlays sound in the running engine, or not."""
-    ask(Path(options.folder), "overlays", on=options.to == "on")
+    ask(Path(options.folder), SwitchOverlays(options.to == "on"))
     if options.json:
         print_json({"overlays": options.to == "on"})
     else:

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.air.client import ask
+from nightly_spindle.air.messages import HANDS, SetUnattended, State
 from nightly_spindle.cli.base.common import print_json
 from nightly_spindle.core.base.errors import NotOnAir
 from nightly_spindle.core.base.timebase import US, clock, iso, length, zone
@@ -17,33 +18,36 @@ if TYPE_CHECKING:
     import argparse
     from zoneinfo import ZoneInfo
 
+    from nightly_spindle.air.messages import EngineState
+    from nightly_spindle.core.programme.running_order import Play
+
 
 def tell(options: argparse.Namespace) -> int:
     """Tell a running engine to do something."""
     folder = Path(options.folder)
     if options.order in {"attended", "unattended"}:
-        ask(folder, "unattended", on=options.order == "unattended")
+        ask(folder, SetUnattended(options.order == "unattended"))
     else:
-        ask(folder, options.order)
+        ask(folder, HANDS[options.order])
     if options.json:
         print_json({"told": options.order})
     return 0
 
 
-def _now_playing(playing: dict[str, Any] | None) -> str | None:
+def _now_playing(playing: Play | None) -> str | None:
     """Return the text that stands for what is on air: an event's own, else artist and title."""
     if playing is None:
         return None
-    item = playing["item"]
-    own = f"{item['artist']} - {item['title']}" if item["artist"] else item["title"]
-    return playing["line"].get("shows") or own
+    item = playing.item
+    own = f"{item.artist} - {item.title}" if item.artist else item.title
+    return playing.line.shows or own
 
 
 def status(options: argparse.Namespace) -> int:
     """Say what is on air; exit status 1 when no engine runs."""
     folder = Path(options.folder)
     try:
-        answer = ask(folder, "state")
+        answer = ask(folder, State())
     except NotOnAir:
         for line in last_messages(folder, options.log or 0):
             print(line)
@@ -54,42 +58,38 @@ def status(options: argparse.Namespace) -> int:
     if options.json:
         print_json(view)
     else:
-        _say(view, zone(answer["timezone"]))
+        _say(view, zone(answer.timezone))
     return 0
 
 
-def _view(answer: dict[str, Any]) -> dict[str, Any]:
+def _view(answer: EngineState) -> dict[str, Any]:
     """Return what an engine says of itself, as JSON."""
-    tz = zone(answer["timezone"])
-    state, sight = answer["state"], answer["sight"] or {}
-    playing = state["playing"]
-    now = sight.get("now_us")
-    left = None
-    if playing and sight:
-        cue_out = playing["item"]["measure"]["cue_out_s"]
-        gone = (sight["frame"] - playing["start"] + playing["begin"]) / state["rate"]
-        left = round(max(0.0, cue_out - gone), 3)
-    item = playing["item"] if playing else {}
+    tz, state, sight = zone(answer.timezone), answer.state, answer.sight
+    playing, left = state.playing, None
+    if playing is not None and sight is not None:
+        gone = (sight.frame - playing.start + playing.begin) / state.rate
+        left = round(max(0.0, playing.item.measure.cue_out_s - gone), 3)
+    item = playing.item if playing is not None else None
     return {
-        "pid": answer["pid"],
-        "now": iso(now, tz) if now else None,
-        "unattended": state["unattended"],
-        "stopped": state["stopped"],
-        "cart": item.get("cart"),
-        "title": item.get("title"),
-        "artist": item.get("artist"),
+        "pid": answer.pid,
+        "now": iso(sight.now_us, tz) if sight and sight.now_us else None,
+        "unattended": state.unattended,
+        "stopped": state.stopped,
+        "cart": item.cart if item else None,
+        "title": item.title if item else None,
+        "artist": item.artist if item else None,
         "now_playing": _now_playing(playing),
         "left_s": left,
-        "lined_up": len(state["upcoming"]),
-        "late_blocks": sight.get("late_blocks", 0),
-        "underruns": sight.get("underruns", 0),
-        "problem": sight.get("problem") or None,
-        "simulated": sight.get("simulated"),
-        "station_read": sight.get("whole"),
-        "standing": sight.get("standing", []),
+        "lined_up": len(state.upcoming),
+        "late_blocks": sight.late_blocks if sight else 0,
+        "underruns": sight.underruns if sight else 0,
+        "problem": (sight.problem if sight else "") or None,
+        "simulated": sight.simulated if sight else None,
+        "station_read": sight.whole if sight else None,
+        "standing": list(sight.standing) if sight else [],
         "away": [
-            {"folder": one["folder"], "since": iso(one["since_us"], tz), "why": one["why"]}
-            for one in answer["away"]
+            {"folder": one.folder, "since": iso(one.since_us, tz), "why": one.why}
+            for one in answer.away
         ],
     }
 

@@ -65,7 +65,7 @@ def _texts(rule: SegueRule) -> dict[str, Any]:
 
 def set_rule(options: argparse.Namespace) -> int:
     """Change a rule."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.segues import segues as store
 
     folder = Path(options.folder)
@@ -80,7 +80,7 @@ def set_rule(options: argparse.Namespace) -> int:
     if whole and options.clear:
         raise InputFault("the station's own rule cannot be cleared; --preset standard sets it back")
     _, now = Catalogue(folder).rules()
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         if whole:
             store.set_station_rule(library, texts)
         elif options.clear:
@@ -126,7 +126,7 @@ def show(options: argparse.Namespace) -> int:
 
 def set_pair(options: argparse.Namespace) -> int:
     """Set by hand how one item passes into another."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.segues import segues as store
 
     folder = Path(options.folder)
@@ -141,6 +141,6 @@ def set_pair(options: argparse.Namespace) -> int:
     if bool(values) == options.clear:
         raise InputFault("say either what to set (--start, --fade-out-s ...) or --clear")
     edit = edit_from(values) if values else None
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         store.set_pair(library, options.out, options.into, edit)
     return show(options)

@@ -32,13 +32,13 @@ def export(options: argparse.Namespace) -> int:
 
 def apply(options: argparse.Namespace) -> int:
     """Make the station what a book says, saying first what changes."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
     folder = Path(options.folder)
     wanted = book_reading.read_book(Path(options.book))
     changes = station_book.changes(folder, wanted)
     if changes and not options.dry:
-        with Library(folder) as library:
+        with LibraryTransaction(folder) as library:
             station_book.apply_book(library, wanted)
     if options.json:
         print_json(

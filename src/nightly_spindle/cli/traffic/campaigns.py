@@ -19,7 +19,7 @@ from nightly_spindle.core.traffic.break_patterns import BreakPattern, break_valu
 from nightly_spindle.core.traffic.campaign_csv import copies_from, orders_from_csv
 from nightly_spindle.core.traffic.campaigns import Campaign, campaign_values
 from nightly_spindle.store.base.named import find
-from nightly_spindle.store.base.transaction import Library
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station
 from nightly_spindle.store.reports.campaign_board import CampaignSheet, SpotSheet, spot_sheet
 from nightly_spindle.store.reports.spot_placements import place
@@ -107,7 +107,7 @@ def set_order(options: argparse.Namespace) -> int:
         made = replace(made, copies=copies_from(options.copies, made))
     if options.rename:
         made = replace(made, name=options.rename)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         numbers, _ = save_campaigns(library, [made])
     one = next(one for one in _sheet(options).orders if one.campaign.id == numbers[0])
     if options.json:
@@ -123,7 +123,7 @@ def remove(options: argparse.Namespace) -> int:
     folder = Path(options.folder)
     found = find(open_station(folder).programme.spots.campaigns.values(), options.campaign,
                  "campaign")  # fmt: skip
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         remove_campaigns(library, [found.id])
     if options.json:
         print_json({"removed": found.id, "name": found.name})
@@ -145,7 +145,7 @@ def pin_spot(options: argparse.Namespace) -> int:
             f"no break of “{pattern.name}” is due at {iso(at_us, programme.settings.tz)}; "
             f"its breaks come so: {pattern.sentence()}"
         )
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         pin(library, campaign.id, None if options.off else key, key if options.off else None)
     if options.json:
         print_json({"campaign": campaign.id, "break": pattern.id, "fixed": not options.off,
@@ -165,7 +165,7 @@ def import_orders(options: argparse.Namespace) -> int:
         raise InputFault(f"{path} cannot be read: {error.strerror}") from error
     known = open_station(folder).programme.spots.campaigns.values()
     orders = orders_from_csv(text, known, path.name)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         numbers, _ = save_campaigns(library, orders)
     new = sum(order.id == 0 for order in orders)
     if options.json:
@@ -198,7 +198,7 @@ def set_break(options: argparse.Namespace) -> int:
     made = replace(made, options=changed_group(made.options, "break", options.set))
     if options.rename:
         made = replace(made, name=options.rename)
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         number, _ = save_break(library, made)
     made = replace(made, id=number)
     if options.json:
@@ -213,7 +213,7 @@ def remove_pattern(options: argparse.Namespace) -> int:
     folder = Path(options.folder)
     patterns = open_station(folder).programme.spots.patterns.values()
     found = find(patterns, options.break_, "break pattern")
-    with Library(folder) as library:
+    with LibraryTransaction(folder) as library:
         remove_break(library, found.id)
     if options.json:
         print_json({"removed": found.id, "name": found.name})

@@ -155,7 +155,7 @@ def _same(text: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Near:
+class NearName:
     """A name that is close to the one looked for, and what differs."""
 
     name: str
@@ -174,7 +174,7 @@ def nearest(
     pattern: str,
     names: Sequence[str] = WEEKDAYS,
     most: int = 3,
-) -> tuple[Near, ...]:
+) -> tuple[NearName, ...]:
     """Return which of the names that lie there come closest to the one looked for, best first.
 
     `when` is the local time that the log is for, `names` the seven names of the weekdays. Names
@@ -197,9 +197,9 @@ def nearest(
             chosen.append((-close - 0.4 * dated, name, dated))
     if not chosen:
         others = [(away, name) for name in there if (away := away_of(name)) is not None]
-        return (Near(min(others)[1], ANOTHER_TIME),) if others else ()
+        return (NearName(min(others)[1], ANOTHER_TIME),) if others else ()
     best = sorted(chosen)[:most]
-    return tuple(Near(name, _differs(wanted, name, dated)) for _, name, dated in best)
+    return tuple(NearName(name, _differs(wanted, name, dated)) for _, name, dated in best)
 
 
 def _worth_a_look(wanted: str, there: Sequence[str], when: datetime) -> list[str]:

@@ -15,7 +15,7 @@ _DAY_S = 86_400.0
 _EPOCH_HOUR = 3 * 24  # 1970-01-01 was a Thursday
 
 
-class WallHours:
+class LocalHours:
     """The station's local time. Instants are seconds since 1970, days are numbered from 1970."""
 
     def __init__(self, tz: ZoneInfo, day_start: time) -> None:

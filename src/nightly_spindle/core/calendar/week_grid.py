@@ -31,7 +31,7 @@ def hour_of_week(weekday: int, hour: int) -> int:
 
 
 @dataclass(frozen=True, slots=True)
-class HourGrid:
+class WeekGrid:
     """Some hours of the week. Bit `hour_of_week(day, hour)` of `bits` says whether one is in it."""
 
     bits: int = _ALL
@@ -44,12 +44,12 @@ class HourGrid:
         """How many hours are in it."""
         return self.bits.bit_count()
 
-    def painted(self, hours: Iterable[int], *, on: bool) -> HourGrid:
+    def painted(self, hours: Iterable[int], *, on: bool) -> WeekGrid:
         """Return the grid with these hours in it, or out of it."""
         mask = 0
         for hour in hours:
             mask |= 1 << hour
-        return HourGrid(self.bits | mask if on else self.bits & ~mask)
+        return WeekGrid(self.bits | mask if on else self.bits & ~mask)
 
     def text(self) -> str:
         """Return the grid as `grid_from` reads it."""
@@ -82,8 +82,8 @@ class HourGrid:
         return [(tuple(days), _spans_text(row, style)) for row, days in by_hours.items()]
 
 
-EVERY_HOUR = HourGrid()
-NO_HOUR = HourGrid(0)
+EVERY_HOUR = WeekGrid()
+NO_HOUR = WeekGrid(0)
 
 
 def _spans_text(row: int, style: str) -> str:
@@ -111,7 +111,7 @@ def _days_code(days: tuple[int, ...]) -> str:
 
 
 @lru_cache(maxsize=1024)
-def grid_from(written: str) -> HourGrid:
+def grid_from(written: str) -> WeekGrid:
     """Read a grid; SettingRefused says which part cannot be read."""
     folded = written.strip().casefold()
     if not folded:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from nightly_spindle.core.library.markers import AS_USUAL, UNMARKED, Marks, Shaping
-from nightly_spindle.core.library.rotation_card import ANY_TURN, TurnCard
+from nightly_spindle.core.library.rotation_card import ANY_TURN, RotationCard
 
 MOST_CART = 999_999_999
 
@@ -102,7 +102,7 @@ class Item:
     shaping: Shaping = AS_USUAL
     patience_s: float = 0.0
     album: str = ""
-    turn: TurnCard = ANY_TURN
+    turn: RotationCard = ANY_TURN
 
     @property
     def untouched(self) -> bool:

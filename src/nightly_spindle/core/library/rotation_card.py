@@ -16,11 +16,11 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
     from datetime import date
 
-    from nightly_spindle.core.calendar.week_grid import HourGrid
+    from nightly_spindle.core.calendar.week_grid import WeekGrid
 
 
 @dataclass(frozen=True, slots=True)
-class TurnCard:
+class RotationCard:
     """An item's own limits in rotation; 0 and an empty text are no limit."""
 
     hours: str = text("", "Only in these hours of the week: mon-fri 06-10; empty is always.")
@@ -36,7 +36,7 @@ class TurnCard:
     traits: str = text("", "What it is like: tempo=slow, mood=sad, voice=female.")
 
     @property
-    def grid(self) -> HourGrid:
+    def grid(self) -> WeekGrid:
         """The hours of the week that it may air in."""
         return grid_from(self.hours)
 
@@ -62,7 +62,7 @@ class TurnCard:
         return listed(said)
 
 
-ANY_TURN = TurnCard()
+ANY_TURN = RotationCard()
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,20 +83,20 @@ def _read_traits(written: str) -> _Read:
     return _Read(found)
 
 
-def traits_of(card: TurnCard) -> Mapping[str, str]:
+def traits_of(card: RotationCard) -> Mapping[str, str]:
     """Return what an item is like, by name; SettingRefused says which part cannot be read."""
     return _read_traits(card.traits).traits
 
 
-def card_values(card: TurnCard) -> dict[str, str]:
+def card_values(card: RotationCard) -> dict[str, str]:
     """Return what differs from no limit, as JSON values; `card_from` reads it back."""
     return unusual(card)
 
 
-def card_from(values: Mapping[str, Any]) -> TurnCard:
+def card_from(values: Mapping[str, Any]) -> RotationCard:
     """Read an item's own limits; InputFault tells all that cannot be."""
     wrong: list[str] = []
-    card = group_of(TurnCard, values, wrong)
+    card = group_of(RotationCard, values, wrong)
     wrong += unreadable(
         (grid_from, card.hours), (date_of, card.first), (date_of, card.last),
         (_read_traits, card.traits),

@@ -13,9 +13,9 @@ from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts, turn_costs
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from nightly_spindle.core.calendar.local_hours import WallHours
-    from nightly_spindle.core.music.play_columns import LineUp
-    from nightly_spindle.core.music.rotation_columns import TurnTable
+    from nightly_spindle.core.calendar.local_hours import LocalHours
+    from nightly_spindle.core.music.play_columns import PlayColumns
+    from nightly_spindle.core.music.rotation_columns import RotationColumns
     from nightly_spindle.core.music.rotation_rules import RotationRule
 
 # Starts on air differ from the planned ones by some seconds: firm times get so much more where
@@ -38,7 +38,7 @@ class Judged:
     ruled: np.ndarray
 
 
-class SeatChoice:
+class CandidateCosts:
     """Judges the items of categories at instants. `ideal_s` is the even gap by category (s).
 
     `rng` mixes what is shuffled; the same seed gives the same answer.
@@ -46,8 +46,8 @@ class SeatChoice:
 
     def __init__(
         self,
-        table: TurnTable,
-        wall: WallHours,
+        table: RotationColumns,
+        wall: LocalHours,
         rules: Sequence[RotationRule],
         categories: Mapping[str, Rotating],
         ideal_s: Mapping[str, float],
@@ -71,7 +71,7 @@ class SeatChoice:
         """Return the rows of a category."""
         return self.table.category_rows(category)
 
-    def judged(self, lines: LineUp, at_s: float, category: str) -> Judged:
+    def judged(self, lines: PlayColumns, at_s: float, category: str) -> Judged:
         """Return what may sit in a seat of a category at an instant (s), and what each costs.
 
         Of a large category only those whose turn is near, as long as any of them breaks no firm
@@ -86,7 +86,7 @@ class SeatChoice:
             ruled = self._wide.costs(lines, at_s, rows)
         return Judged(rows, ruled + self._turn(lines, at_s, category, rows), ruled)
 
-    def _near_turn(self, lines: LineUp, at_s: float, category: str) -> np.ndarray:
+    def _near_turn(self, lines: PlayColumns, at_s: float, category: str) -> np.ndarray:
         """Return the rows of a category whose turn is nearest, found once an hour."""
         found = self._near.get(category)
         if found is None:
@@ -97,13 +97,13 @@ class SeatChoice:
             self._near[category] = found
         return found
 
-    def one(self, lines: LineUp, at_s: float, category: str, row: int) -> tuple[float, float]:
+    def one(self, lines: PlayColumns, at_s: float, category: str, row: int) -> tuple[float, float]:
         """Return what one row costs in a seat, and how much of that are rules, with margins."""
         rows = np.array([row])
         ruled = float(self._wide.costs(lines, at_s, rows)[0])
         return ruled + float(self._turn(lines, at_s, category, rows)[0]), ruled
 
-    def _turn(self, lines: LineUp, at_s: float, category: str, rows: np.ndarray) -> np.ndarray:
+    def _turn(self, lines: PlayColumns, at_s: float, category: str, rows: np.ndarray) -> np.ndarray:
         known = self._categories.get(category) or Rotating(category)
         wanted = np.full(len(rows), self._ideal_s.get(category, 3600.0))
         if known.turn is Turn.WEIGHTED:

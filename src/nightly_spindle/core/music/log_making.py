@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nightly_spindle.core.base.apportion import next_turn
-from nightly_spindle.core.music.candidate_costs import SeatChoice
+from nightly_spindle.core.music.candidate_costs import CandidateCosts
 from nightly_spindle.core.music.format_clocks import SlotKind
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.hour_segments import (
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.music.made_logs import MadeHour
     from nightly_spindle.core.music.making_stock import Stock
-    from nightly_spindle.core.music.play_columns import LineUp
+    from nightly_spindle.core.music.play_columns import PlayColumns
     from nightly_spindle.core.music.rotation_rules import RotationRule
 
 EFFORT = 1.5  # looks at a category for each song, where what was chosen at first breaks a rule
@@ -50,7 +50,7 @@ class Maker:
     """Makes hours. `lines` is what airs around them; what is made is put in."""
 
     def __init__(
-        self, stock: Stock, lines: LineUp, tasks: Iterable[HourTask], effort: float = EFFORT
+        self, stock: Stock, lines: PlayColumns, tasks: Iterable[HourTask], effort: float = EFFORT
     ) -> None:
         self.stock = stock
         self.lines = lines
@@ -60,7 +60,7 @@ class Maker:
         self._had: dict[tuple[tuple[str, float], ...], Counter[str]] = defaultdict(Counter)
         self._songs_since = 0
         self._carried_s = 0.0
-        self._choices: dict[tuple[RotationRule, ...], SeatChoice] = {}
+        self._choices: dict[tuple[RotationRule, ...], CandidateCosts] = {}
         self._means = _means(stock)
         self._ideal_s = self._ideal_gaps()
 
@@ -77,14 +77,14 @@ class Maker:
             made, ends_s = self._hour(task, begins_s)
             yield made
 
-    def choice(self, rules: Sequence[RotationRule]) -> SeatChoice:
+    def choice(self, rules: Sequence[RotationRule]) -> CandidateCosts:
         """Return what judges seats by these rules."""
         key = tuple(rules)
         found = self._choices.get(key)
         if found is None:
             rng = np.random.default_rng(self.stock.seed)
             stock = self.stock
-            found = self._choices[key] = SeatChoice(
+            found = self._choices[key] = CandidateCosts(
                 stock.table, stock.wall, rules, stock.formats.categories, self._ideal_s, rng
             )
         return found
@@ -127,7 +127,7 @@ class Maker:
         return found
 
     def _filled(
-        self, task: HourTask, segment: Segment, begins_s: float, choice: SeatChoice,
+        self, task: HourTask, segment: Segment, begins_s: float, choice: CandidateCosts,
         rng: np.random.Generator, notes: list[str],
     ) -> SegmentDraft:  # fmt: skip
         """Return a segment filled; where it does not land so, with a song less or more.
@@ -160,7 +160,7 @@ class Maker:
         return sum(known) / len(known)
 
     def _try(
-        self, task: HourTask, segment: Segment, begins_s: float, choice: SeatChoice,
+        self, task: HourTask, segment: Segment, begins_s: float, choice: CandidateCosts,
         rng: np.random.Generator, notes: list[str], lean_s: float,
     ) -> SegmentDraft:  # fmt: skip
         draft = self._segment(task, segment, begins_s, notes, lean_s)
@@ -180,7 +180,7 @@ class Maker:
         """Return what songs by weights are counted by."""
         return tuple(sorted(self.stock.formats.weights_of(task.clock).items()))
 
-    def _land(self, draft: SegmentDraft, choice: SeatChoice, rng: np.random.Generator) -> None:
+    def _land(self, draft: SegmentDraft, choice: CandidateCosts, rng: np.random.Generator) -> None:
         """Give a segment the lengths of its real joins, and aim again where it is off by them."""
         for _ in range(_LANDS_AGAIN):
             _set_real_lengths(draft, self.stock)

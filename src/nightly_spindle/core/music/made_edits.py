@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.music.making_stock import Stock
-    from nightly_spindle.core.music.play_columns import LineUp
+    from nightly_spindle.core.music.play_columns import PlayColumns
     from nightly_spindle.core.music.rotation_rules import RotationRule
 
 _LANDS = 0.02  # what a second off the end costs, where candidates are put in order
@@ -47,7 +47,7 @@ class HourEditor:
         self,
         hour: MadeHour,
         stock: Stock,
-        lines: LineUp,
+        lines: PlayColumns,
         rules: Sequence[RotationRule],
         end_us: int,
     ) -> None:

@@ -15,7 +15,7 @@ from nightly_spindle.core.music.rule_costs import FIRM
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.music.candidate_costs import SeatChoice
+    from nightly_spindle.core.music.candidate_costs import CandidateCosts
     from nightly_spindle.core.music.hour_segments import HourTask
     from nightly_spindle.core.music.making_stock import Stock
     from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 def finished(
     task: HourTask,
     drafts: Sequence[SegmentDraft],
-    choice: SeatChoice,
+    choice: CandidateCosts,
     said: Sequence[str],
     stock: Stock,
 ) -> MadeHour:
@@ -52,7 +52,7 @@ def finished(
 
 
 def _broken(
-    draft: SegmentDraft, place: int, choice: SeatChoice
+    draft: SegmentDraft, place: int, choice: CandidateCosts
 ) -> tuple[list[tuple[str, bool]], float]:
     """Return the rules that a song breaks (firm or not), and what the soft ones cost."""
     seat = draft.seats[place]
@@ -84,7 +84,7 @@ def _line(task: HourTask, seat: Seat, broken: Sequence[tuple[str, bool]], stock:
 
 
 def _stopped(
-    line: int, made: MadeLine, draft: SegmentDraft, place: int, choice: SeatChoice
+    line: int, made: MadeLine, draft: SegmentDraft, place: int, choice: CandidateCosts
 ) -> Note:
     """Say what a line breaks, and which item nearly fitted instead and what stopped it."""
     seat = draft.seats[place]

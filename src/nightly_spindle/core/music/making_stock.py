@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.local_hours import LocalHours
 from nightly_spindle.core.library.items import Item
 from nightly_spindle.core.music.formats import FormatPlan
-from nightly_spindle.core.music.rotation_columns import TurnTable
+from nightly_spindle.core.music.rotation_columns import RotationColumns
 from nightly_spindle.core.overlays.overlay_pools import Pool
 
 
@@ -21,8 +21,8 @@ class Stock:
     """
 
     formats: FormatPlan
-    table: TurnTable
-    wall: WallHours
+    table: RotationColumns
+    wall: LocalHours
     joined: Callable[[Sequence[Item]], Sequence[float]]
     pools: Mapping[str, Pool] = field(default_factory=dict)
     breaks: Mapping[str, tuple[int, float]] = field(default_factory=dict)

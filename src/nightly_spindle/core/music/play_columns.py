@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 _ROOM = 256
 
 
-class LineUp:
+class PlayColumns:
     """Rows of a `TurnTable` by the instant (s) at which each starts. `at` and `row` are views."""
 
     def __init__(self, lines: Iterable[tuple[float, int]] = ()) -> None:

@@ -35,7 +35,7 @@ class RotationTrack:
     heard_s: float = NEVER
 
 
-class TurnTable:
+class RotationColumns:
     """Items as columns. `groups` has for each kind of rule an array (rows, n) of numbers, 0 none.
 
     Two items with a number in common are alike in that. `traits` has such a column by name;

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.local_hours import LocalHours
 from nightly_spindle.core.music.format_clocks import FormatClock
-from nightly_spindle.core.music.rotation_columns import TurnTable
+from nightly_spindle.core.music.rotation_columns import RotationColumns
 from nightly_spindle.core.music.rotation_rules import RotationRule
 from nightly_spindle.core.music.rule_costs import RuleCosts
 
@@ -16,7 +16,7 @@ class RotationTables:
     """Made anew when the programme's `stand` is another. `hour` is the clock known last."""
 
     stand: tuple[int, int]
-    table: TurnTable
-    wall: WallHours
+    table: RotationColumns
+    wall: LocalHours
     judges: dict[tuple[RotationRule, ...], RuleCosts] = field(default_factory=dict)
     hour: tuple[int, int, FormatClock | None] = (0, 0, None)

@@ -12,15 +12,15 @@ from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
-from nightly_spindle.core.calendar.local_hours import WallHours
-from nightly_spindle.core.music.play_columns import LineUp
+from nightly_spindle.core.calendar.local_hours import LocalHours
+from nightly_spindle.core.music.play_columns import PlayColumns
 from nightly_spindle.core.music.rotation_columns import NEVER
 from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.music.rotation_columns import TurnTable
+    from nightly_spindle.core.music.rotation_columns import RotationColumns
 
 FIRM = 1e6
 _NEARLY = 2e-6  # what a play within the margin of a firm time costs, against one within the time
@@ -31,9 +31,9 @@ _REACH = 8  # songs on each side that are looked at for rows of a trait, at leas
 class View:
     """An instant (s) among what else airs, the line asked about not among it."""
 
-    lines: LineUp
+    lines: PlayColumns
     at_s: float
-    wall: WallHours
+    wall: LocalHours
     music: np.ndarray
     places: dict[float, slice] = field(default_factory=dict)
     known: dict[tuple[int, int], list[int]] = field(default_factory=dict)
@@ -87,9 +87,9 @@ class RuleCosts:
 
     def __init__(
         self,
-        table: TurnTable,
+        table: RotationColumns,
         rules: Sequence[RotationRule],
-        wall: WallHours,
+        wall: LocalHours,
         margin_s: float = 0.0,
     ) -> None:
         self.wall = wall
@@ -101,7 +101,7 @@ class RuleCosts:
             cost = FIRM if rule.firm else rule.weight
             self.terms.append(Term(rule, _judge(table, rule, margin), cost))
 
-    def costs(self, lines: LineUp, at_s: float, rows: np.ndarray) -> np.ndarray:
+    def costs(self, lines: PlayColumns, at_s: float, rows: np.ndarray) -> np.ndarray:
         """Return what each row costs at an instant (s)."""
         view = View(lines, at_s, self.wall, self.table.music)
         total = np.zeros(len(rows))
@@ -111,7 +111,7 @@ class RuleCosts:
                 total += found * term.cost
         return total
 
-    def told(self, lines: LineUp, at_s: float, row: int) -> list[tuple[Term, float]]:
+    def told(self, lines: PlayColumns, at_s: float, row: int) -> list[tuple[Term, float]]:
         """Return the rules that a row breaks at an instant, and what each costs."""
         view, rows = View(lines, at_s, self.wall, self.table.music), np.array([row])
         broken = []
@@ -122,7 +122,7 @@ class RuleCosts:
         return broken
 
 
-def _judge(table: TurnTable, rule: RotationRule, margin_s: float) -> Judge:
+def _judge(table: RotationColumns, rule: RotationRule, margin_s: float) -> Judge:
     if rule.apart:
         return _Apart(table, rule, margin_s)
     if rule.kind is RuleSubject.PLAYS:
@@ -132,7 +132,7 @@ def _judge(table: TurnTable, rule: RotationRule, margin_s: float) -> Judge:
     return _Run(table, rule)
 
 
-def _category(table: TurnTable, rule: RotationRule) -> np.ndarray | None:
+def _category(table: RotationColumns, rule: RotationRule) -> np.ndarray | None:
     """Return which rows a rule is about, None for all."""
     name = rule.category.strip().casefold()
     return table.inside.get(name, np.zeros(table.size, bool)) if name else None
@@ -153,7 +153,7 @@ def _of_category(found: np.ndarray, inside: np.ndarray | None, rows: np.ndarray)
 class _Apart:
     """Two plays that are alike in something, nearer than a time."""
 
-    def __init__(self, table: TurnTable, rule: RotationRule, margin_s: float) -> None:
+    def __init__(self, table: RotationColumns, rule: RotationRule, margin_s: float) -> None:
         self._groups = table.groups[rule.kind]
         self._columns = [np.ascontiguousarray(column) for column in self._groups.T]
         self._asked: np.ndarray | None = None
@@ -197,7 +197,7 @@ class _Apart:
 class _PlaysADay:
     """More plays on a broadcast day than are allowed."""
 
-    def __init__(self, table: TurnTable, rule: RotationRule | None) -> None:
+    def __init__(self, table: RotationColumns, rule: RotationRule | None) -> None:
         self._most = table.most_a_day if rule is None else np.full(table.size, rule.amount)
         self._inside = _category(table, rule) if rule is not None else None
         self._counts = np.zeros(table.size)
@@ -217,7 +217,9 @@ class _PlaysADay:
 class _Yesterday:
     """Plays near the same time of the day before, or after."""
 
-    def __init__(self, table: TurnTable, rule: RotationRule | None, seconds: np.ndarray) -> None:
+    def __init__(
+        self, table: RotationColumns, rule: RotationRule | None, seconds: np.ndarray
+    ) -> None:
         self._seconds = seconds
         self._reach_s = float(seconds.max(initial=0.0))
         self._inside = _category(table, rule) if rule is not None else None
@@ -244,7 +246,7 @@ class _Yesterday:
 class _Rest:
     """An item that has not rested as long as it says itself."""
 
-    def __init__(self, table: TurnTable) -> None:
+    def __init__(self, table: RotationColumns) -> None:
         self._table = table
         self._reach_s = float(table.rest_s.max(initial=0.0))
         self._counts = np.zeros(table.size)
@@ -265,7 +267,7 @@ class _Rest:
 class _Run:
     """Songs in a row with the same trait; only music counts as one after the other."""
 
-    def __init__(self, table: TurnTable, rule: RotationRule) -> None:
+    def __init__(self, table: RotationColumns, rule: RotationRule) -> None:
         name, _, value = (part.strip().casefold() for part in rule.trait.partition("="))
         none: tuple[np.ndarray, dict[str, int]] = (np.zeros(table.size, np.int64), {})
         column, numbers = table.traits.get(name, none)
@@ -308,7 +310,7 @@ class _Run:
 class _OwnHours:
     """An item outside of its own hours and days."""
 
-    def __init__(self, table: TurnTable) -> None:
+    def __init__(self, table: RotationColumns) -> None:
         self._table = table
         self._known: dict[tuple[int, int], np.ndarray] = {}
         self._needed = bool(table.closed) or bool(
@@ -330,13 +332,13 @@ class _OwnHours:
         return closed_rows
 
 
-def _own_hours(table: TurnTable) -> Term:
+def _own_hours(table: RotationColumns) -> Term:
     return Term(
         RotationRule(), _OwnHours(table), FIRM, "It may not air at this hour or on this day."
     )
 
 
-def _own_counts(table: TurnTable) -> list[Term]:
+def _own_counts(table: RotationColumns) -> list[Term]:
     """Return what items say themselves of how often they come, where any does."""
     found = []
     if table.most_a_day.any():
@@ -353,7 +355,7 @@ def _own_counts(table: TurnTable) -> list[Term]:
 
 
 def turn_costs(
-    lines: LineUp, table: TurnTable, at_s: float, rows: np.ndarray, wanted_s: np.ndarray
+    lines: PlayColumns, table: RotationColumns, at_s: float, rows: np.ndarray, wanted_s: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
     """Return how much too early each row comes round, 0 to 2, and how long it has rested (s).
 

@@ -11,8 +11,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from nightly_spindle.core.music.hour_segments import Segment
-    from nightly_spindle.core.music.play_columns import LineUp
-    from nightly_spindle.core.music.rotation_columns import TurnTable
+    from nightly_spindle.core.music.play_columns import PlayColumns
+    from nightly_spindle.core.music.rotation_columns import RotationColumns
 
 EMPTY = -1
 
@@ -41,7 +41,7 @@ class SegmentDraft:
     """The seats of a segment. What sits in one stands in the line-up as well."""
 
     def __init__(
-        self, table: TurnTable, lines: LineUp, segment: Segment, begin_s: float,
+        self, table: RotationColumns, lines: PlayColumns, segment: Segment, begin_s: float,
         seats: Sequence[Seat],
     ) -> None:  # fmt: skip
         self.table = table

@@ -16,7 +16,7 @@ from nightly_spindle.core.music.rule_costs import FIRM
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.music.candidate_costs import Judged, SeatChoice
+    from nightly_spindle.core.music.candidate_costs import CandidateCosts, Judged
     from nightly_spindle.core.music.segment_draft import SegmentDraft
 
 _BEST = 32  # candidates for each of a pair: by cost alone, and by cost and length
@@ -49,7 +49,7 @@ class Filler:
     """Fills and improves one draft; `effort`: looks at a category that it has for each song."""
 
     def __init__(
-        self, draft: SegmentDraft, choice: SeatChoice, rng: np.random.Generator, effort: float
+        self, draft: SegmentDraft, choice: CandidateCosts, rng: np.random.Generator, effort: float
     ) -> None:
         self.draft = draft
         self.choice = choice

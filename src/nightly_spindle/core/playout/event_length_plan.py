@@ -36,7 +36,7 @@ class LengthFate(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
+class HeldLine:
     """One line of an event: `start_s` from the event's time, `lost_s` what is cut off of it."""
 
     title: str
@@ -47,13 +47,13 @@ class Held:
 
 
 @dataclass(frozen=True, slots=True)
-class Holds:
+class EventContents:
     """The lines of an event, how long they run, and the room that is left (negative: too long).
 
     `about` means that what is played is chosen when it fires: lengths are means.
     """
 
-    lines: tuple[Held, ...]
+    lines: tuple[HeldLine, ...]
     runs_s: float
     room_s: float | None
     about: bool = False
@@ -77,7 +77,7 @@ class Holds:
         return f"{said}."
 
 
-def holds(programme: Programme, event: TimedEvent) -> Holds:
+def holds(programme: Programme, event: TimedEvent) -> EventContents:
     """Return what an event puts on air, against its length."""
     items: list[Item] = []
     about = False
@@ -96,9 +96,9 @@ def holds(programme: Programme, event: TimedEvent) -> Holds:
             fits = LengthFate.NOT
         elif limit and end > limit:
             fits, lost = LengthFate.CUT, end - limit
-        lines.append(Held(item.title, start, end - start, fits, lost))
+        lines.append(HeldLine(item.title, start, end - start, fits, lost))
     room = limit - running.next_s if limit and items else None
-    return Holds(tuple(lines), running.next_s, room, about)
+    return EventContents(tuple(lines), running.next_s, room, about)
 
 
 def _items(

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.segues.segue_rules import JoinEdit
 
 
-class Edits:
+class HandEdits:
     """The part of the sequencer that takes edits of the lines still to come."""
 
     def __init__(self, state: AirState) -> None:

@@ -12,7 +12,7 @@ from nightly_spindle.core.events.timed_events import Entry, Firing
 from nightly_spindle.core.playout.away_lines import go_on, hold, keeps_time, skip_line
 from nightly_spindle.core.playout.break_fill import fill_break
 from nightly_spindle.core.playout.event_firing import order_firing
-from nightly_spindle.core.playout.hand_edits import Edits
+from nightly_spindle.core.playout.hand_edits import HandEdits
 from nightly_spindle.core.playout.log_loading import load_early, top_up
 from nightly_spindle.core.playout.overlay_playout import REACH_S, Due, NextJoin, overlay_on_segue
 from nightly_spindle.core.playout.safety_net import line_up
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.segues.segue_rules import Segues
 
 
-class Onward(Edits):
+class NextLine(HandEdits):
     """Looks on from one `AirState` by one `Programme`."""
 
     def __init__(self, programme: Programme, state: AirState) -> None:

@@ -22,7 +22,7 @@ from nightly_spindle.core.playout.away_lines import folder_back, note_start
 from nightly_spindle.core.playout.back_timing import Foreseen, look_to_land
 from nightly_spindle.core.playout.event_firing import act, fire
 from nightly_spindle.core.playout.log_loading import follow_change, load_late, top_up
-from nightly_spindle.core.playout.next_line import Onward
+from nightly_spindle.core.playout.next_line import NextLine
 from nightly_spindle.core.playout.overlay_playout import (
     Due,
     begin_overlay,
@@ -69,7 +69,7 @@ class _Beat:
     lays: Due | None = None
 
 
-class Sequencer(Onward):
+class Sequencer(NextLine):
     """Drives one `AirState` by one `Programme`."""
 
     def __init__(self, programme: Programme, state: AirState, *, lands: bool = True) -> None:

@@ -15,12 +15,12 @@ import numpy as np
 
 from nightly_spindle.core.base.apportion import next_turn
 from nightly_spindle.core.base.timebase import US, us_from_frames
-from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.local_hours import LocalHours
 from nightly_spindle.core.calendar.log_periods import Period, slot_at
 from nightly_spindle.core.events.steps import LoadLog, PlayItem
 from nightly_spindle.core.music.formats import ALL_SONGS
-from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import RotationTrack, TurnTable
+from nightly_spindle.core.music.play_columns import PlayColumns
+from nightly_spindle.core.music.rotation_columns import RotationColumns, RotationTrack
 from nightly_spindle.core.music.rotation_rules import RotationRule, usual_rules
 from nightly_spindle.core.music.rotation_tables import RotationTables
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
@@ -110,7 +110,7 @@ def pick(
     if not rows.size:
         return None
     judge = _judge(tables, _rules(programme, None) if rules is None else rules)
-    lines = LineUp([*_around(programme, state, at, tables), *_rows(tables, more)])
+    lines = PlayColumns([*_around(programme, state, at, tables), *_rows(tables, more)])
     costs = judge.costs(lines, at_s, rows)
     costs += np.arange(len(rows)) * (_ORDER / len(rows))
     if left_s is not None:
@@ -135,7 +135,7 @@ def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> lis
         return []
     clock = clock_at(programme, us_from_frames(at, state.rate) + state.offset_us)
     judge = _judge(tables, _rules(programme, clock))
-    around = LineUp([*_history(tables, state), *_rows(tables, lines)])
+    around = PlayColumns([*_history(tables, state), *_rows(tables, lines)])
     costs = judge.costs(around, _seconds(state, at), rows)
     return [item for item, cost in zip(playable, costs, strict=True) if cost < FIRM]
 
@@ -192,8 +192,8 @@ def _tables(programme: Programme) -> RotationTables:
         ]
         inside = {name: one.carts for name, one in formats.categories.items()}
         settings = programme.settings
-        table = TurnTable(tracks, inside)
-        known = RotationTables(stand, table, WallHours(settings.tz, settings.day_start))
+        table = RotationColumns(tracks, inside)
+        known = RotationTables(stand, table, LocalHours(settings.tz, settings.day_start))
         programme.rotation_tables = known
     return known
 

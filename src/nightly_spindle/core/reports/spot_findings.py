@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.programme.programme import Programme
     from nightly_spindle.core.traffic.campaigns import Campaign
-    from nightly_spindle.core.traffic.coming_breaks import Calendar
+    from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
     from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
     from nightly_spindle.core.traffic.spot_plan import Booking
 
@@ -164,7 +164,7 @@ def length_us(programme: Programme, campaign: Campaign) -> int:
     return max(frames, default=0) * US // rate
 
 
-def lost_pins(programme: Programme, calendar: Calendar) -> list[SpotFinding]:
+def lost_pins(programme: Programme, calendar: BreakCalendar) -> list[SpotFinding]:
     """Return which places set by hand are of breaks that do not come any more."""
     last = calendar.places[-1].at_us if calendar.places else 0
     return [

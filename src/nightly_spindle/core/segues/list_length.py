@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Running:
+class ListLength:
     """`plain_s` adds up what of each item is played; `aired_s` has the segues in it.
 
     `starts_s` says for each item when it starts, from the start of the first; `next_s` when an
@@ -32,7 +32,7 @@ class Running:
         return target_s - self.aired_s
 
 
-def running_time(items: Sequence[Item], segues: Segues, rate: int) -> Running:
+def running_time(items: Sequence[Item], segues: Segues, rate: int) -> ListLength:
     """Return how long items run one after the other, joined as the sequencer would."""
     starts: list[float] = []
     plain = at = end = follows = 0
@@ -47,4 +47,4 @@ def running_time(items: Sequence[Item], segues: Segues, rate: int) -> Running:
             at += join.segue - here.cue_in
         else:
             follows = at + span(item, rate, segues).segue - here.cue_in
-    return Running(plain / rate, end / rate, tuple(starts), follows / rate)
+    return ListLength(plain / rate, end / rate, tuple(starts), follows / rate)

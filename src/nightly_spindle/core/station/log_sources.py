@@ -13,7 +13,7 @@ from nightly_spindle.core.base.timebase import parse_time_of_day
 from nightly_spindle.core.calendar.dated_names import (
     ANOTHER_TIME,
     WEEKDAYS,
-    Near,
+    NearName,
     check_pattern,
     written,
 )
@@ -284,7 +284,7 @@ class LogReading:
     state: ReadingState
     matches: tuple[Match, ...] = ()
     problem: str = ""
-    nearest: tuple[Near, ...] = ()
+    nearest: tuple[NearName, ...] = ()
     written_us: int = 0
     charset: str = ""
     change: LogChange | None = None
@@ -307,7 +307,7 @@ class LogReading:
         ]
 
     @property
-    def close(self) -> Near | None:
+    def close(self) -> NearName | None:
         """The name that is most likely a slip of the one looked for."""
         slips = (near for near in self.nearest if near.differs != ANOTHER_TIME)
         return next(slips, None)

@@ -19,7 +19,7 @@ from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.short_texts import group_of, unreadable, unusual, words_of
 from nightly_spindle.core.base.timebase import EPOCH, US, us_from
 from nightly_spindle.core.base.wording import counted, listed, span_text
-from nightly_spindle.core.calendar.week_grid import HourGrid, grid_from, hour_of_week
+from nightly_spindle.core.calendar.week_grid import WeekGrid, grid_from, hour_of_week
 from nightly_spindle.core.events.steps import PlayBreak
 from nightly_spindle.core.events.timed_events import AfterSongs, Entry, EventOptions, TimedEvent
 from nightly_spindle.core.library.items import Ending, Item, Kind, Measure
@@ -97,7 +97,7 @@ class WallMinutes:
     """
 
     of_hour: tuple[tuple[int, ...], ...]
-    grid: HourGrid
+    grid: WeekGrid
 
     def firings(self, tz: ZoneInfo, after_us: int, until_us: int) -> list[int]:
         """Return the instants (µs) with `after_us < instant <= until_us`, ascending."""

@@ -16,7 +16,7 @@ from nightly_spindle.core.base.declared import choice, flag, number, text
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.short_texts import date_of, group_of, unreadable, unusual, words_of
 from nightly_spindle.core.base.wording import counted, date_text, listed, span_text
-from nightly_spindle.core.calendar.week_grid import HourGrid, grid_from
+from nightly_spindle.core.calendar.week_grid import WeekGrid, grid_from
 from nightly_spindle.core.overlays.overlay_pools import TurnOrder
 
 if TYPE_CHECKING:
@@ -126,7 +126,7 @@ class Campaign:
         return date_of(self.options.last)
 
     @property
-    def grid(self) -> HourGrid:
+    def grid(self) -> WeekGrid:
         """The hours of the week that are painted for it."""
         return grid_from(self.options.hours)
 

@@ -16,7 +16,7 @@ from nightly_spindle.core.base.short_texts import words_of
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.calendar.local_days import day_and_hour, day_number, local_day
 from nightly_spindle.core.calendar.log_periods import Period, Slot, slots
-from nightly_spindle.core.calendar.week_grid import HOURS, HourGrid
+from nightly_spindle.core.calendar.week_grid import HOURS, WeekGrid
 from nightly_spindle.core.events.steps import PlayBreak
 from nightly_spindle.core.events.timed_events import TimedEvent, firings
 from nightly_spindle.core.traffic.break_patterns import Starts
@@ -110,7 +110,7 @@ def _by_events(
     return sorted({one.at_us for one in firings(playing, tz, from_us - 1, until_us - 1)})
 
 
-class Calendar:
+class BreakCalendar:
     """The breaks of a stretch, and which of them are open to which campaign.
 
     `places` by time, `today` the local day of `now_us` (days since 1970), `now` the index of the
@@ -212,5 +212,5 @@ def _instant(place: BreakPlace) -> int:
 
 
 @lru_cache(maxsize=1024)
-def _hours_mask(grid: HourGrid) -> NDArray[np.bool_]:
+def _hours_mask(grid: WeekGrid) -> NDArray[np.bool_]:
     return np.array([hour in grid for hour in range(HOURS)], dtype=bool)

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.traffic.campaigns import Campaign
-    from nightly_spindle.core.traffic.coming_breaks import BreakPlace, Calendar
+    from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, BreakPlace
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +67,7 @@ class HeardSpot:
 
 def quota(
     campaign: Campaign,
-    calendar: Calendar,
+    calendar: BreakCalendar,
     open_: Sequence[int],
     heard: Sequence[HeardSpot],
     before: int = 0,
@@ -216,7 +216,7 @@ def total_share(campaign: Campaign, first_day: int, last_day: int) -> int:
     return round(int(campaign.options.amount) * here / whole) if whole else 0
 
 
-def shut_out(campaign: Campaign, calendar: Calendar) -> bool:
+def shut_out(campaign: Campaign, calendar: BreakCalendar) -> bool:
     """Whether an order flies in the days that are placed, but no break there is open to it."""
     if not calendar.places or calendar.now >= len(calendar.places):
         return False

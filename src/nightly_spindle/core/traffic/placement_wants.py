@@ -13,7 +13,7 @@ from nightly_spindle.core.traffic.placement_room import Unit
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.traffic.coming_breaks import Calendar
+    from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
     from nightly_spindle.core.traffic.order_quotas import Quota
     from nightly_spindle.core.traffic.placement_room import Seeker
 
@@ -21,7 +21,7 @@ _GOLDEN = 0.618_033_988_749_895  # the fractional parts of its multiples spread 
 _GOOD_US = 7 * 86_400 * US  # what is owed is made good within so long, where there is room
 
 
-def ideals(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> list[float]:
+def ideals(seeker: Seeker, window: QuotaWindow, calendar: BreakCalendar) -> list[float]:
     """Return where the units of a window lie best, in places of the seeker's `open`.
 
     The balanced rhythm: unit k of n over m places at (k + phase) * m / n. Where more are wanted
@@ -33,12 +33,12 @@ def ideals(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> list[floa
     return [window.begin + (k + phase) * m / n for k in range(n)]
 
 
-def spacing(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> float:
+def spacing(seeker: Seeker, window: QuotaWindow, calendar: BreakCalendar) -> float:
     """Return how far the units of a window lie apart, in places of the seeker's `open`."""
     return max(1.0, _reach(seeker, window, calendar) / max(1, window.wanted))
 
 
-def _reach(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> int:
+def _reach(seeker: Seeker, window: QuotaWindow, calendar: BreakCalendar) -> int:
     """Return over how many places a window's units spread."""
     m = window.end - window.begin
     if not window.soon:
@@ -49,7 +49,7 @@ def _reach(seeker: Seeker, window: QuotaWindow, calendar: Calendar) -> int:
 
 
 def standing(
-    quota: Quota, seeker: Seeker, calendar: Calendar, stood: set[int], pins: Sequence[int]
+    quota: Quota, seeker: Seeker, calendar: BreakCalendar, stood: set[int], pins: Sequence[int]
 ) -> list[tuple[Unit, int]]:
     """Return the units that stand already and may stay, each with its place in `open`.
 
@@ -118,7 +118,7 @@ def missing(all_: list[float], there: Sequence[Unit]) -> list[float]:
     return left
 
 
-def covers(seeker: Seeker, window: QuotaWindow, calendar: Calendar, instant: int) -> bool:
+def covers(seeker: Seeker, window: QuotaWindow, calendar: BreakCalendar, instant: int) -> bool:
     """Whether an instant lies in the stretch of a window."""
     first = calendar.places[seeker.open[window.begin]].at_us
     last = calendar.places[seeker.open[window.end - 1]].at_us

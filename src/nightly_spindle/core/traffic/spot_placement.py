@@ -20,7 +20,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.timebase import US
-from nightly_spindle.core.traffic.coming_breaks import Calendar
+from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
 from nightly_spindle.core.traffic.order_quotas import QuotaWindow, shut_out
 from nightly_spindle.core.traffic.placement_room import Room, Seeker, Unit, room_only
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall, why_short
@@ -42,7 +42,7 @@ _WORTH = 1e-6
 
 
 @dataclass(frozen=True, slots=True)
-class Placing:
+class SpotPlacement:
     """The outcome. `cost` is the mean cost of a placed spot (0: each where it lies best).
 
     `moved` counts spots that stood and stand elsewhere now, or not at all.
@@ -55,15 +55,15 @@ class Placing:
 
 
 def place_spots(
-    calendar: Calendar, orders: Iterable[Demand], stands: Iterable[Booking] = ()
-) -> Placing:
+    calendar: BreakCalendar, orders: Iterable[Demand], stands: Iterable[Booking] = ()
+) -> SpotPlacement:
     """Place what is wanted over the breaks of a calendar that are still to come."""
     return _Placer(calendar, list(orders), list(stands)).run()
 
 
 @dataclass(slots=True)
 class _Placer:
-    calendar: Calendar
+    calendar: BreakCalendar
     orders: list[Demand]
     stands: list[Booking]
     room: Room = field(init=False)
@@ -74,7 +74,7 @@ class _Placer:
     _free: dict[int, int] = field(default_factory=dict)  # seats, by day
     _hopeless: set[tuple[int, QuotaWindow]] = field(default_factory=set)
 
-    def run(self) -> Placing:
+    def run(self) -> SpotPlacement:
         """Place all units."""
         places = self.calendar.places
         self.room = Room(places, frozenset(word for place in places for word in place.likes))
@@ -348,7 +348,7 @@ class _Placer:
 
     # -- the outcome ---
 
-    def _outcome(self, seekers: list[Seeker], stood: dict[int, set[int]]) -> Placing:
+    def _outcome(self, seekers: list[Seeker], stood: dict[int, set[int]]) -> SpotPlacement:
         places = self.calendar.places
         bookings = [
             booking
@@ -372,7 +372,7 @@ class _Placer:
             or order.quota.wanted > sum(w.wanted for w in order.quota.windows)
             or (not seeker.open and shut_out(order.campaign, self.calendar))
         ]
-        return Placing(tuple(bookings), tuple(short), cost / max(1, len(self.units)), moved)
+        return SpotPlacement(tuple(bookings), tuple(short), cost / max(1, len(self.units)), moved)
 
 
 def _outwards(unit: Unit) -> Iterator[int]:

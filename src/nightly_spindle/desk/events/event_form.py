@@ -30,7 +30,7 @@ from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import Field
 
 if TYPE_CHECKING:
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.store.reports.event_board import EventSheet
 
 _LABELS = {
@@ -49,7 +49,7 @@ class EventForm(QWidget):
 
     changed = Signal()
 
-    def __init__(self, shelf: Shelf) -> None:
+    def __init__(self, shelf: LibraryWorker) -> None:
         super().__init__()
         self._event: TimedEvent | None = None
         self._sheet: EventSheet | None = None

@@ -16,7 +16,7 @@ from nightly_spindle.desk.kit.buttons import push_button
 if TYPE_CHECKING:
     from nightly_spindle.core.events.timed_events import TimedEvent
     from nightly_spindle.desk.kit.board_reading import BoardReading
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.event_board import EventBoard, EventPreview, EventSheet
 
@@ -34,7 +34,9 @@ class EventPanel(QWidget):
     removed = Signal(object)
     fired = Signal(object)
 
-    def __init__(self, shelf: Shelf, reading: BoardReading[EventBoard], palette: Palette) -> None:
+    def __init__(
+        self, shelf: LibraryWorker, reading: BoardReading[EventBoard], palette: Palette
+    ) -> None:
         super().__init__()
         self.bar = HoldsBar(palette)
         self.setObjectName("details")

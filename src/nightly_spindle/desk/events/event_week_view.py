@@ -52,7 +52,7 @@ class _Drag:
     moving: bool = False
 
 
-class WeekView(QWidget):
+class EventWeekView(QWidget):
     """Seven days below each other, midnight to midnight.
 
     Signals: `picked` (event id); `opened` (event id); `moved` and `copied` (event id, from µs, to

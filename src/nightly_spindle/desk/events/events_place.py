@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.air.messages import EventFired, Fire
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import local_from
@@ -28,11 +29,11 @@ from nightly_spindle.core.reports.event_week import Does
 from nightly_spindle.desk.events.event_panel import EventPanel
 from nightly_spindle.desk.events.event_table import EventTable
 from nightly_spindle.desk.events.event_week_painting import COLORS, paint_does
-from nightly_spindle.desk.events.event_week_view import WeekView, week_words
+from nightly_spindle.desk.events.event_week_view import EventWeekView, week_words
 from nightly_spindle.desk.kit.board_reading import BoardReading
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.theme import SMALL, font, icon
 from nightly_spindle.store.reports.event_board import EventBoard, EventSheet
@@ -55,7 +56,7 @@ class EventsPlace(Place):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         link: EngineLink,
         settings: StationSettings,
         palette: Palette,
@@ -72,7 +73,7 @@ class EventsPlace(Place):
         self.undo = QUndoStack(self)
         self.reading = BoardReading(shelf.folder, self, EventBoard, now_us)
         self.sheet: EventSheet | None = None
-        self.week = WeekView(palette, settings.tz)
+        self.week = EventWeekView(palette, settings.tz)
         self.table = EventTable(palette, settings.tz)
         self.panel = EventPanel(shelf, self.reading, palette)
         self.worst, self.note, self.span = ElidedLabel(), NoteLabel(), QLabel("")
@@ -412,12 +413,12 @@ class EventsPlace(Place):
             self.say("The engine is off: go on air first.")
             return
 
-        def then(answer: dict[str, Any]) -> None:
-            did = ", then ".join(answer["did"]) or "it has nothing to air"
-            told = " ".join(one["text"] for one in answer["findings"])
-            self.say(f"“{answer['event']}” acts now: {did}. {told}".strip())
+        def then(answer: EventFired) -> None:
+            did = ", then ".join(answer.did) or "it has nothing to air"
+            told = " ".join(one.text for one in answer.findings)
+            self.say(f"“{answer.event}” acts now: {did}. {told}".strip())
 
-        self._link.ask("fire", then, event=event.id)
+        self._link.ask(Fire(event.id), then)
 
 
 def _legend(palette: Palette, ratio: float) -> QPixmap:

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from nightly_spindle.core.base.timebase import length
-from nightly_spindle.core.playout.event_length_plan import Holds, LengthFate
+from nightly_spindle.core.playout.event_length_plan import EventContents, LengthFate
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QHelpEvent, QPaintEvent
@@ -26,11 +26,11 @@ class HoldsBar(QWidget):
     def __init__(self, palette: Palette) -> None:
         super().__init__()
         self.palette_ = palette
-        self._holds: Holds | None = None
+        self._holds: EventContents | None = None
         self.setFixedHeight(_TALL)
         self.setAccessibleName("What fits into its length")
 
-    def show_holds(self, holds: Holds) -> None:
+    def show_holds(self, holds: EventContents) -> None:
         """Show what an event holds; nothing where it has no length or no lines."""
         self._holds = holds
         self.setVisible(holds.room_s is not None and bool(holds.lines))

@@ -29,7 +29,7 @@ from nightly_spindle.store.library.catalogue import Query
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.store.reports.event_board import EventSheet
 
 LABELS = {
@@ -83,7 +83,7 @@ class StepForm(QWidget):
 
     changed = Signal()
 
-    def __init__(self, shelf: Shelf) -> None:
+    def __init__(self, shelf: LibraryWorker) -> None:
         super().__init__()
         self._shelf = shelf
         self._sheet: EventSheet | None = None

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar
 
-from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryWorker
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -35,7 +35,7 @@ class BoardReading(Generic[Board]):
         now: Callable[[], int] = lambda: time.time_ns() // 1000,
     ) -> None:
         self._folder, self._make, self.now_us = folder, make, now
-        self.shelf = Shelf(folder, parent)
+        self.shelf = LibraryWorker(folder, parent)
         self._board: Board | None = None
 
     def look(

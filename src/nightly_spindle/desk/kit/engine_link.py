@@ -8,13 +8,27 @@ import msgspec
 from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 from PySide6.QtNetwork import QLocalSocket
 
+from nightly_spindle import __version__
+from nightly_spindle.air.messages import (
+    VERSION,
+    EngineState,
+    EngineStatus,
+    Operation,
+    State,
+    Watch,
+    Watching,
+    answered,
+    other_version,
+    request,
+)
 from nightly_spindle.air.places import socket_path
 from nightly_spindle.core.base.errors import EnvironmentFault
-from nightly_spindle.core.programme.running_order import AirState
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
+
+    from nightly_spindle.air.messages import Answer
 
 _RETRY_MS = 300
 
@@ -22,16 +36,18 @@ _RETRY_MS = 300
 class EngineLink(QObject):
     """Connects to the station's engine, and again when it went away.
 
-    Signals: `came` and `went` with the engine; `sight` (dict) ten times a second; `state`
+    Signals: `came` and `went` with the engine; `sight` (EngineStatus) ten times a second; `state`
     (AirState) when the running order has changed; `failed` (str) with the engine's own
-    sentence when it refuses something.
+    sentence when it refuses something; `refused` (str) when it speaks other messages than this
+    desk: then it is on air, and nothing can be asked of it.
     """
 
     came = Signal()
     went = Signal()
-    sight = Signal(dict)
+    sight = Signal(object)
     state = Signal(object)
     failed = Signal(str)
+    refused = Signal(str)
 
     def __init__(self, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -43,7 +59,8 @@ class EngineLink(QObject):
         self._retry = QTimer(self)
         self._retry.setInterval(_RETRY_MS)
         self._retry.timeout.connect(self._try)
-        self._answers: dict[int, Callable[[Any], None]] = {}
+        self._asked: dict[int, tuple[Operation[Any], Callable[[Any], None] | None]] = {}
+        self.other = ""  # why the engine that runs cannot be asked
         self._number = 0
         self._no_path = ""  # why there is no socket to be looked for
         self._revision = -1
@@ -77,16 +94,17 @@ class EngineLink(QObject):
         started = process.startDetached()
         return bool(started[0] if isinstance(started, tuple) else started)
 
-    def ask(self, op: str, then: Callable[[Any], None] | None = None, **args: Any) -> None:
+    def ask(self, asked: Operation[Answer], then: Callable[[Answer], None] | None = None) -> None:
         """Ask the engine to do something; `then` gets its answer."""
         if not self.on_air:
-            self.failed.emit("The engine is off: start it first.")
+            self.failed.emit(self.other or "The engine is off: start it first.")
             return
+        self._send(asked, then)
+
+    def _send(self, asked: Operation[Answer], then: Callable[[Answer], None] | None = None) -> None:
         self._number += 1
-        if then is not None:
-            self._answers[self._number] = then
-        request = {"id": self._number, "op": op, "args": args}
-        self._socket.write(msgspec.json.encode(request) + b"\n")
+        self._asked[self._number] = (asked, then)
+        self._socket.write(request(self._number, asked))
 
     def _try(self) -> None:
         if self._socket.state() != QLocalSocket.LocalSocketState.UnconnectedState:
@@ -101,13 +119,25 @@ class EngineLink(QObject):
         self._socket.connectToServer(str(path))
 
     def _on_connected(self) -> None:
-        self.on_air = True
         self._revision, self._asked_state, self._held = -1, False, b""
-        self._answers.clear()
-        self.ask("watch")
+        self._asked.clear()
+        self._send(Watch(VERSION, __version__), self._on_watching)
+
+    def _on_watching(self, engine: Watching) -> None:
+        # an engine that does not say so speaks older messages than there are numbers for
+        if other := other_version(VERSION, engine.version):
+            self._refuse(other)
+            return
+        self.other, self.on_air = "", True
         self.came.emit()
 
+    def _refuse(self, other: str) -> None:
+        if other != self.other:
+            self.other = other
+            self.refused.emit(other)
+
     def _on_disconnected(self) -> None:
+        self.other = ""
         if self.on_air:
             self.on_air = False
             self.went.emit()
@@ -117,23 +147,31 @@ class EngineLink(QObject):
         *lines, self._held = self._held.split(b"\n")
         for line in lines:
             message = msgspec.json.decode(line)
+            if "sight" in message and not self.on_air:
+                continue  # of an engine that speaks other messages
             if "sight" in message:
-                self._take_sight(message["sight"])
+                self._take_sight(msgspec.convert(message["sight"], EngineStatus))
                 continue
-            then = self._answers.pop(message.get("id"), None)
-            if "error" in message:
+            asked, then = self._asked.pop(message.get("id"), (None, None))
+            if "error" in message and isinstance(asked, Watch):
+                self._refuse(message["error"])
+            elif "error" in message:
                 self.failed.emit(message["error"])
-            elif then is not None:
-                then(message.get("ok"))
+            elif asked is not None and then is not None:
+                self._answer(asked, message.get("ok"), then)
 
-    def _take_sight(self, sight: dict[str, Any]) -> None:
-        if sight["revision"] != self._revision and not self._asked_state:
+    def _answer(self, asked: Operation[Any], plain: Any, then: Callable[[Any], None]) -> None:
+        if isinstance(asked, Watch) and not isinstance(plain, dict):
+            plain = {}  # so did engines answer before messages had a version
+        then(answered(asked, plain))
+
+    def _take_sight(self, sight: EngineStatus) -> None:
+        if sight.revision != self._revision and not self._asked_state:
             self._asked_state = True
-            self.ask("state", self._take_state)
+            self.ask(State(), self._take_state)
         self.sight.emit(sight)
 
-    def _take_state(self, answer: dict[str, Any]) -> None:
+    def _take_state(self, answer: EngineState) -> None:
         self._asked_state = False
-        state = msgspec.convert(answer["state"], AirState)
-        self._revision = state.revision
-        self.state.emit(state)
+        self._revision = answer.state.revision
+        self.state.emit(answer.state)

@@ -13,7 +13,7 @@ from nightly_spindle.core.calendar.week_grid import (
     EVERY_HOUR,
     NO_HOUR,
     QUICK,
-    HourGrid,
+    WeekGrid,
     grid_from,
     hour_of_week,
 )
@@ -42,7 +42,7 @@ class HourPainter(CellPull):
     def __init__(self, palette: Palette) -> None:
         super().__init__(24, 7, _LEFT, _TOP)
         self.palette_ = palette
-        self.grid: HourGrid = EVERY_HOUR
+        self.grid: WeekGrid = EVERY_HOUR
         self.at = (6, 0)
         self._on = True
         self.setMouseTracking(True)
@@ -58,7 +58,7 @@ class HourPainter(CellPull):
         """Return the same: smaller it cannot be painted in."""
         return self.sizeHint()
 
-    def show_grid(self, grid: HourGrid) -> None:
+    def show_grid(self, grid: WeekGrid) -> None:
         """Show other hours."""
         self.grid = grid
         self.update()
@@ -145,7 +145,7 @@ class HourChoice(QWidget):
         box.addLayout(grid)
 
     @property
-    def grid(self) -> HourGrid:
+    def grid(self) -> WeekGrid:
         """What is painted."""
         return self.painter_.grid
 
@@ -159,7 +159,7 @@ class HourChoice(QWidget):
         same = self.grid == grid_from(self._written)
         return self._written if same else self.grid.text()
 
-    def show_grid(self, grid: HourGrid) -> None:
+    def show_grid(self, grid: WeekGrid) -> None:
         """Show other hours."""
         self.painter_.show_grid(grid)
 

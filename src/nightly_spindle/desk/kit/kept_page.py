@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.desk.kit.buttons import push_button
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -30,7 +30,7 @@ class KeptPage(QWidget):
     empty = "Choose one, or make one."
 
     def __init__(
-        self, shelf: Shelf, undo: QUndoStack, table: RowTable, form: QWidget, panel_px: int
+        self, shelf: LibraryWorker, undo: QUndoStack, table: RowTable, form: QWidget, panel_px: int
     ) -> None:
         super().__init__()
         self._shelf, self._undo = shelf, undo

@@ -17,12 +17,12 @@ from nightly_spindle.store.library.catalogue import Catalogue
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _LOOK_MS = 1500
 
 Look = Callable[[Catalogue], Any]
-Edit = Callable[["Library"], Any]
+Edit = Callable[["LibraryTransaction"], Any]
 Then = Callable[[Any], None]
 
 
@@ -37,7 +37,7 @@ class _Job:
     quiet: bool
 
 
-class Shelf(QObject):
+class LibraryWorker(QObject):
     """Runs looks at the catalogue and edits of the library, one after the other, in a thread.
 
     A plain thread and a queue: the wrappers of Qt's own runnables outlive what they wrap.
@@ -86,9 +86,9 @@ class Shelf(QObject):
         folder = self.folder
 
         def work(_catalogue: Catalogue) -> Any:
-            from nightly_spindle.store.base.transaction import Library
+            from nightly_spindle.store.base.transaction import LibraryTransaction
 
-            with Library(folder) as library:
+            with LibraryTransaction(folder) as library:
                 return what(library)
 
         def done(answer: Any) -> None:
@@ -149,7 +149,11 @@ class LibraryEdit(QUndoCommand):
     """An undoable edit: `do` returns what `undo` needs to take it back."""
 
     def __init__(
-        self, shelf: Shelf, text: str, do: Edit, undo: Callable[[Library, Any], Any]
+        self,
+        shelf: LibraryWorker,
+        text: str,
+        do: Edit,
+        undo: Callable[[LibraryTransaction, Any], Any],
     ) -> None:
         super().__init__(text)
         self._shelf, self._do, self._undo = shelf, do, undo
@@ -160,7 +164,7 @@ class LibraryEdit(QUndoCommand):
         """Make the edit."""
         self._shelf.edit(self._make)
 
-    def _make(self, library: Library) -> None:
+    def _make(self, library: LibraryTransaction) -> None:
         # kept by the thread that edits: an undo that waits behind it finds it there
         self._done = False
         self._memory = self._do(library)

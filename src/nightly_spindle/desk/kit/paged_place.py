@@ -16,7 +16,7 @@ from nightly_spindle.desk.kit.tabs import Tabs
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
 
 
@@ -27,7 +27,7 @@ class PagedPlace(Place):
     `said` (str) and `hear` (path) as signals; where its keys go is `first_focus`.
     """
 
-    def __init__(self, shelf: Shelf, look_ms: int) -> None:
+    def __init__(self, shelf: LibraryWorker, look_ms: int) -> None:
         super().__init__()
         self.setObjectName("place")
         self._shelf = shelf

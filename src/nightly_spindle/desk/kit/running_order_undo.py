@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QUndoCommand
 
+from nightly_spindle.air import messages
+
 if TYPE_CHECKING:
+    from nightly_spindle.core.programme.running_order import OverlayWish
+    from nightly_spindle.core.segues.segue_rules import JoinEdit
     from nightly_spindle.desk.kit.engine_link import EngineLink
 
 
@@ -19,14 +23,14 @@ class MoveLine(QUndoCommand):
 
     def redo(self) -> None:
         """Move it."""
-        self._link.ask("move", self._moved, line=self._line, before=self._before)
+        self._link.ask(messages.Move(self._line, self._before), self._moved)
 
-    def _moved(self, answer: dict[str, Any]) -> None:
-        self._was = answer["before"]
+    def _moved(self, answer: messages.Moved) -> None:
+        self._was = answer.before
 
     def undo(self) -> None:
         """Move it back."""
-        self._link.ask("move", line=self._line, before=self._was)
+        self._link.ask(messages.Move(self._line, self._was))
 
 
 class RemoveLines(QUndoCommand):
@@ -36,19 +40,19 @@ class RemoveLines(QUndoCommand):
         count = "a line" if len(lines) == 1 else f"{len(lines)} lines"
         super().__init__(f"take out {count}")
         self._link, self._lines = link, lines
-        self._gone: list[dict[str, Any]] = []
+        self._gone: list[messages.GoneLine] = []
 
     def redo(self) -> None:
         """Take them out."""
-        self._link.ask("remove", self._removed, lines=self._lines)
+        self._link.ask(messages.Remove(self._lines), self._removed)
 
-    def _removed(self, answer: dict[str, Any]) -> None:
-        self._gone = answer["gone"]
+    def _removed(self, answer: messages.Removed) -> None:
+        self._gone = answer.gone
 
     def undo(self) -> None:
         """Put them back."""
         for gone in self._gone:
-            self._link.ask("insert", before=gone["before"], line=gone["line"])
+            self._link.ask(messages.Insert(gone.before, line=gone.line))
 
 
 class AddLine(QUndoCommand):
@@ -61,60 +65,56 @@ class AddLine(QUndoCommand):
 
     def redo(self) -> None:
         """Put it in, under the id that it had before."""
-        extra = {} if self._line is None else {"line_id": self._line}
-        self._link.ask("insert", self._added, before=self._before, cart=self._cart, **extra)
+        wanted = messages.Insert(self._before, self._cart, self._line)
+        self._link.ask(wanted, self._added)
 
-    def _added(self, answer: dict[str, Any]) -> None:
-        self._line = answer["line"]["id"]
+    def _added(self, answer: messages.Inserted) -> None:
+        self._line = answer.line.id
 
     def undo(self) -> None:
         """Take it out."""
         if self._line is not None:
-            self._link.ask("remove", lines=[self._line])
+            self._link.ask(messages.Remove([self._line]))
 
 
 class SetJoin(QUndoCommand):
     """Sets how one line starts, this time alone, and back as it was."""
 
-    def __init__(
-        self, link: EngineLink, title: str, line: int, values: dict[str, Any] | None
-    ) -> None:
+    def __init__(self, link: EngineLink, title: str, line: int, edit: JoinEdit | None) -> None:
         super().__init__(f"how “{title}” starts")
-        self._link, self._line, self._values = link, line, values
-        self._was: dict[str, Any] | None = None
+        self._link, self._line, self._edit = link, line, edit
+        self._was: JoinEdit | None = None
 
     def redo(self) -> None:
         """Set it."""
-        self._link.ask("join", self._set, line=self._line, edit=self._values)
+        self._link.ask(messages.SetJoin(self._line, self._edit), self._set)
 
-    def _set(self, answer: dict[str, Any]) -> None:
-        self._was = answer["was"]
+    def _set(self, answer: messages.FormerJoin) -> None:
+        self._was = answer.was
 
     def undo(self) -> None:
         """Set it back."""
-        self._link.ask("join", line=self._line, edit=self._was)
+        self._link.ask(messages.SetJoin(self._line, self._was))
 
 
 class SetOverlay(QUndoCommand):
     """Sets what lies over one line, this time alone, and back as it was."""
 
-    def __init__(
-        self, link: EngineLink, title: str, line: int, wish: dict[str, Any] | None
-    ) -> None:
+    def __init__(self, link: EngineLink, title: str, line: int, wish: OverlayWish | None) -> None:
         super().__init__(f"what lies over “{title}”")
         self._link, self._line, self._wish = link, line, wish
-        self._was: dict[str, Any] | None = None
+        self._was: OverlayWish | None = None
 
     def redo(self) -> None:
         """Set it."""
-        self._link.ask("overlay", self._set, line=self._line, wish=self._wish)
+        self._link.ask(messages.SetOverlay(self._line, self._wish), self._set)
 
-    def _set(self, answer: dict[str, Any]) -> None:
-        self._was = answer["was"]
+    def _set(self, answer: messages.FormerWish) -> None:
+        self._was = answer.was
 
     def undo(self) -> None:
         """Set it back."""
-        self._link.ask("overlay", line=self._line, wish=self._was)
+        self._link.ask(messages.SetOverlay(self._line, self._was))
 
 
 class SetTag(QUndoCommand):
@@ -126,14 +126,14 @@ class SetTag(QUndoCommand):
 
     def redo(self) -> None:
         """Set it."""
-        self._link.ask("tag", self._set, line=self._line, tag=self._tag)
+        self._link.ask(messages.SetTag(self._line, self._tag), self._set)
 
-    def _set(self, answer: dict[str, Any]) -> None:
-        self._was = answer["was"]
+    def _set(self, answer: messages.FormerTag) -> None:
+        self._was = answer.was
 
     def undo(self) -> None:
         """Set it back."""
-        self._link.ask("tag", line=self._line, tag=self._was)
+        self._link.ask(messages.SetTag(self._line, self._was))
 
 
 class SwitchOverlays(QUndoCommand):
@@ -145,8 +145,8 @@ class SwitchOverlays(QUndoCommand):
 
     def redo(self) -> None:
         """Switch."""
-        self._link.ask("overlays", on=self._on)
+        self._link.ask(messages.SwitchOverlays(self._on))
 
     def undo(self) -> None:
         """Switch back."""
-        self._link.ask("overlays", on=not self._on)
+        self._link.ask(messages.SwitchOverlays(not self._on))

@@ -43,7 +43,7 @@ _SOURCE = {
 }
 
 
-class JobForm(QWidget):
+class IntakeJobForm(QWidget):
     """Signals: `saved` (IntakeJob). `touched` tells whether something was changed."""
 
     saved = Signal(object)

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.timebase import length, short_date
 from nightly_spindle.core.library.intake import IntakeJob, State
 from nightly_spindle.desk.kit.theme import Palette
-from nightly_spindle.desk.library.intake_job_form import JobForm
+from nightly_spindle.desk.library.intake_job_form import IntakeJobForm
 from nightly_spindle.store.library.intake_reading import (
     Arrival,
     read_arrivals,
@@ -38,7 +38,7 @@ from nightly_spindle.store.station import editors
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.store.library.catalogue import Catalogue
 
 _EVERY_MS = 700
@@ -71,7 +71,7 @@ class IntakePage(QWidget):
 
     said = Signal(str)
 
-    def __init__(self, shelf: Shelf, palette: Palette, tz: ZoneInfo) -> None:
+    def __init__(self, shelf: LibraryWorker, palette: Palette, tz: ZoneInfo) -> None:
         super().__init__()
         self._shelf, self._palette, self._tz = shelf, palette, tz
         self._jobs: list[IntakeJob] = []
@@ -87,7 +87,7 @@ class IntakePage(QWidget):
         self.end = QPushButton("End job")
         self.end.setToolTip("Watch the folder no more; what it took in stays")
         self.end.clicked.connect(self._end)
-        self.form = JobForm()
+        self.form = IntakeJobForm()
         self.form.saved.connect(self._save)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)

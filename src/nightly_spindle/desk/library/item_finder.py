@@ -21,13 +21,13 @@ from nightly_spindle.core.base.timebase import length
 from nightly_spindle.store.library.catalogue import Query
 
 if TYPE_CHECKING:
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.store.library.catalogue import CatalogueRow, Found
 
 _MOST = 200
 
 
-class AddPanel(QWidget):
+class ItemFinder(QWidget):
     """Search as you type; Enter puts the item in before the chosen line.
 
     Signals: `add_asked` (cart, title), `closed`.
@@ -36,7 +36,7 @@ class AddPanel(QWidget):
     add_asked = Signal(int, str)
     closed = Signal()
 
-    def __init__(self, shelf: Shelf, heading: str = "Add to the running order") -> None:
+    def __init__(self, shelf: LibraryWorker, heading: str = "Add to the running order") -> None:
         super().__init__()
         self.setObjectName("details")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)

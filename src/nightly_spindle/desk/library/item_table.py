@@ -43,7 +43,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.store.library.catalogue import Catalogue, CatalogueRow, Found
 
 MIME = "application/x-nightly-spindle-items"
@@ -80,7 +80,7 @@ def carts_in(data: QMimeData) -> list[int]:
 class ItemModel(QAbstractTableModel):
     """A thin view of what a query found. Rows come in pages; a page that is under way is blank."""
 
-    def __init__(self, shelf: Shelf, tz: ZoneInfo) -> None:
+    def __init__(self, shelf: LibraryWorker, tz: ZoneInfo) -> None:
         super().__init__()
         self._shelf = shelf
         self._tz = tz
@@ -268,7 +268,7 @@ class ItemTable(QTableView):
     remove_asked = Signal()
     add_asked = Signal()
 
-    def __init__(self, shelf: Shelf, palette: Palette, tz: ZoneInfo) -> None:
+    def __init__(self, shelf: LibraryWorker, palette: Palette, tz: ZoneInfo) -> None:
         super().__init__()
         self.items = ItemModel(shelf, tz)
         self.setModel(self.items)

@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.desk_ear import DeskEar
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.store.library.lists import ItemList
 
 _MARKERS = "Cue markers as a CSV table (*.csv)"
@@ -73,7 +73,7 @@ class ItemsPage(QWidget):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         edits: LibraryEdits,
         ear: DeskEar,
         palette: Palette,

@@ -19,11 +19,11 @@ from nightly_spindle.store.reports.item_uses import uses_of
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.library.groups import GroupLine
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
-Edit = Callable[["Library"], Any]
+Edit = Callable[["LibraryTransaction"], Any]
 
 
 class LibraryEdits(QObject):
@@ -31,7 +31,7 @@ class LibraryEdits(QObject):
 
     said = Signal(str)
 
-    def __init__(self, shelf: Shelf, parent: QWidget) -> None:
+    def __init__(self, shelf: LibraryWorker, parent: QWidget) -> None:
         super().__init__(parent)
         self._shelf = shelf
         self._window = parent
@@ -49,7 +49,7 @@ class LibraryEdits(QObject):
         undo.setEnabled(self.undo.canUndo())
         redo.setEnabled(self.undo.canRedo())
 
-    def _push(self, text: str, do: Edit, undo: Callable[[Library, Any], Any]) -> None:
+    def _push(self, text: str, do: Edit, undo: Callable[[LibraryTransaction, Any], Any]) -> None:
         self.undo.push(LibraryEdit(self._shelf, text, do, undo))
 
     # -- items ---------------------------------------------------------------------------------
@@ -69,7 +69,7 @@ class LibraryEdits(QObject):
         values = {name: getattr(tags, name) for name in ("artist", "title", "album", "year")}
         missing = lacks(Kind(kind), tags)
 
-        def do(library: Library) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             before = editors.items.edit(library, [cart], values)
             if not missing:
                 editors.items.settle_tags(library, cart)
@@ -80,7 +80,7 @@ class LibraryEdits(QObject):
     def keep(self, carts: Sequence[int]) -> None:
         """Let items out of the waiting room as they are."""
 
-        def do(library: Library) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             before = editors.items.edit(library, carts, {})
             editors.items.settle(library, carts)
             return before
@@ -140,7 +140,7 @@ class LibraryEdits(QObject):
             self._push(text, lambda lib: editors.items.remove(lib, carts), editors.items.put_back)
             return
 
-        def do(library: Library) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             editors.items.remove(library, carts)
 
         def then(_: Any) -> None:
@@ -153,7 +153,7 @@ class LibraryEdits(QObject):
     def put_into(self, carts: Sequence[int], name: str) -> None:
         """Put items into a category, which is made when there is none."""
 
-        def do(library: Library) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.categories.add(library, editors.categories.make(library, name), carts)
 
         if carts:
@@ -162,7 +162,7 @@ class LibraryEdits(QObject):
     def take_out(self, carts: Sequence[int], name: str) -> None:
         """Take items out of a category."""
 
-        def do(library: Library) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             number = editors.categories.make(library, name)
             return editors.categories.take_out(library, [(cart, number) for cart in carts])
 

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.desk.kit.desk_ear import DeskEar
 from nightly_spindle.desk.kit.labels import NoteLabel
-from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.library.intake_page import IntakePage
 from nightly_spindle.desk.library.items_page import ItemsPage
@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.reports.timeline import Block
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.theme import Palette
-    from nightly_spindle.desk.markers.marker_editor import CueEditor
+    from nightly_spindle.desk.markers.marker_editor import MarkerEditor
     from nightly_spindle.desk.segues.segue_page import SeguePage
     from nightly_spindle.store.library.intake_reading import Seen
 
@@ -52,7 +52,7 @@ class LibraryPlace(Place):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         settings: StationSettings,
         palette: Palette,
         tonight: Callable[[], Sequence[Block]],
@@ -73,7 +73,7 @@ class LibraryPlace(Place):
         self.intake = IntakePage(self.shelf, palette, tz)
         self._palette, self._tonight = palette, tonight
         self._segues: SeguePage | None = None
-        self._cues: CueEditor | None = None
+        self._cues: MarkerEditor | None = None
         self.note = NoteLabel()
         self._process: QProcess | None = None
         self._beside = QTimer(self)
@@ -187,12 +187,12 @@ class LibraryPlace(Place):
     # The two pages that need most are made when they are first asked for: the desk opens sooner.
 
     @property
-    def cues(self) -> CueEditor:
+    def cues(self) -> MarkerEditor:
         """The marker editor."""
         if self._cues is None:
-            from nightly_spindle.desk.markers.marker_editor import CueEditor
+            from nightly_spindle.desk.markers.marker_editor import MarkerEditor
 
-            self._cues = CueEditor(self.shelf, self.edits.undo, self.ear, self._palette)
+            self._cues = MarkerEditor(self.shelf, self.edits.undo, self.ear, self._palette)
             self._cues.said.connect(self.say)
             self._cues.closed.connect(lambda: self.show_page("Items"))
             self.pages.addWidget(self._cues)

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.base.timebase import length
 from nightly_spindle.core.segues.effective_markers import cues_of
-from nightly_spindle.core.segues.list_length import Running, running_time
+from nightly_spindle.core.segues.list_length import ListLength, running_time
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.tables import Index, chosen_rows, dress, row_before
@@ -44,7 +44,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.desk.library.library_edits import LibraryEdits
     from nightly_spindle.store.library.lists import ItemList
@@ -201,7 +201,7 @@ class ListsPage(QWidget):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         edits: LibraryEdits,
         palette: Palette,
         settings: StationSettings,
@@ -322,7 +322,7 @@ class ListsPage(QWidget):
         self._shelf.look(look, lambda found: self._show(one, *found), "list")
 
     def _show(
-        self, one: ItemList, carts: list[int], items: dict[int, Item], running: Running
+        self, one: ItemList, carts: list[int], items: dict[int, Item], running: ListLength
     ) -> None:
         rows = self.table.rows()
         starts = iter(running.starts_s)

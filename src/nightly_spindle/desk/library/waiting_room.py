@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.desk.kit.desk_ear import DeskEar
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.desk.library.library_edits import LibraryEdits
     from nightly_spindle.store.library.catalogue import Detail
@@ -69,7 +69,12 @@ class WaitingRoom(QWidget):
     said = Signal(str)
 
     def __init__(
-        self, shelf: Shelf, edits: LibraryEdits, ear: DeskEar, palette: Palette, tz: ZoneInfo
+        self,
+        shelf: LibraryWorker,
+        edits: LibraryEdits,
+        ear: DeskEar,
+        palette: Palette,
+        tz: ZoneInfo,
     ) -> None:
         super().__init__()
         self._shelf, self._edits, self._ear, self._tz = shelf, edits, ear, tz

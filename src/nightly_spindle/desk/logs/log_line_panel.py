@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.log_boards import Lookalikes
 
 
-class LinePanel(QWidget):
+class LogLinePanel(QWidget):
     """One line of a log. What it asks for is about the line that is shown.
 
     Signals: `settle_asked` (cart, for every log), `choose_asked`, `take_in_asked`,

@@ -26,9 +26,9 @@ from nightly_spindle.core.logs.log_reading import LogFormat
 from nightly_spindle.core.logs.log_writers import SUFFIX, write_log
 from nightly_spindle.core.reports.log_status import BoardLog, LogState
 from nightly_spindle.desk.kit.buttons import push_button
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
-from nightly_spindle.desk.library.item_finder import AddPanel
-from nightly_spindle.desk.logs.log_line_panel import LinePanel
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
+from nightly_spindle.desk.library.item_finder import ItemFinder
+from nightly_spindle.desk.logs.log_line_panel import LogLinePanel
 from nightly_spindle.desk.logs.log_table import LogTable, needs_settling
 from nightly_spindle.store.library import exchange
 from nightly_spindle.store.logs.log_export import export_entries
@@ -53,7 +53,11 @@ class LogPage(QWidget):
     load_asked = Signal(object)
 
     def __init__(
-        self, shelf: Shelf, reading: BoardReading[LogBoard], undo: QUndoStack, palette: Palette
+        self,
+        shelf: LibraryWorker,
+        reading: BoardReading[LogBoard],
+        undo: QUndoStack,
+        palette: Palette,
     ) -> None:
         super().__init__()
         self._shelf, self._reading, self._undo = shelf, reading, undo
@@ -67,8 +71,8 @@ class LogPage(QWidget):
         for label in (self.title, self.facts, self.change):
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.table = LogTable(palette)
-        self.panel = LinePanel()
-        self.finder = AddPanel(shelf, "Choose an item")
+        self.panel = LogLinePanel()
+        self.finder = ItemFinder(shelf, "Choose an item")
         self.finder.setFixedWidth(322)
         self.beside = QStackedWidget()
         self.beside.setFixedWidth(322)

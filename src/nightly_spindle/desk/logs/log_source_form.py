@@ -66,7 +66,7 @@ _PARTS = (
 )
 
 
-class DropForm(QWidget):
+class LogSourceForm(QWidget):
     """Shows and changes one drop. Signals: `changed` when anything was edited; `sample_asked`
     (path) and `like_asked` (file name) when the format or the pattern is to be worked out.
     """

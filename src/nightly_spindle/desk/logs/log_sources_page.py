@@ -29,8 +29,8 @@ from nightly_spindle.core.station.log_sources import (
     check_drop,
 )
 from nightly_spindle.desk.kit.buttons import push_button
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
-from nightly_spindle.desk.logs.log_source_form import DropForm
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
+from nightly_spindle.desk.logs.log_source_form import LogSourceForm
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -47,14 +47,14 @@ _PREVIEW_MS = 250
 _MOST_NAMES = 26
 
 
-class DropsPage(QWidget):
+class LogSourcesPage(QWidget):
     """Signal: `said` (str)."""
 
     said = Signal(str)
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         reading: BoardReading[LogBoard],
         undo: QUndoStack,
         settings: StationSettings,
@@ -67,7 +67,7 @@ class DropsPage(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Log drops")
         self.list.setFixedWidth(170)
-        self.form = DropForm()
+        self.form = LogSourceForm()
         self.sentence, self.trouble = QLabel(""), QLabel("")
         self.sentence.setProperty("role", "sentence")
         self.trouble.setProperty("role", "warn")

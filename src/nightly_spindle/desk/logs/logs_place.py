@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.air.messages import Load, LoadTaken
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.reports.log_status import ALARMS, WARNINGS, BoardLog, LogState
@@ -33,10 +34,10 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.engine_link import EngineLink
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.desk.logs.log_page import LogPage
-    from nightly_spindle.desk.logs.log_sources_page import DropsPage
+    from nightly_spindle.desk.logs.log_sources_page import LogSourcesPage
     from nightly_spindle.store.reports.log_boards import Board
 
 _DAYS = 7
@@ -52,7 +53,7 @@ class LogsPlace(Place):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         link: EngineLink,
         settings: StationSettings,
         palette: Palette,
@@ -70,7 +71,7 @@ class LogsPlace(Place):
         self.details = LogDetails(settings)
         self._palette = palette
         self._page: LogPage | None = None
-        self._drops: DropsPage | None = None
+        self._drops: LogSourcesPage | None = None
         self.worst, self.note = ElidedLabel(), NoteLabel()
         self.worst.setProperty("role", "name")
         self._timer = QTimer(self)
@@ -152,12 +153,12 @@ class LogsPlace(Place):
         return self._page
 
     @property
-    def drops(self) -> DropsPage:
+    def drops(self) -> LogSourcesPage:
         """The log drops, made when they are first looked at."""
         if self._drops is None:
-            from nightly_spindle.desk.logs.log_sources_page import DropsPage
+            from nightly_spindle.desk.logs.log_sources_page import LogSourcesPage
 
-            self._drops = DropsPage(self._shelf, self.reading, self.undo, self._settings)
+            self._drops = LogSourcesPage(self._shelf, self.reading, self.undo, self._settings)
             self._drops.said.connect(self.say)
             self.stage.addWidget(self._drops)
             if self.board is not None:
@@ -276,18 +277,14 @@ class LogsPlace(Place):
         soonest = max(log.slot.start_us, self.reading.now_us()) if file else 0
         when = soonest if at_us is None else at_us
 
-        def then(answer: dict[str, Any]) -> None:
+        def then(answer: LoadTaken) -> None:
             told = "at its time" if when > self.reading.now_us() + US else "now"
             self.say(
-                f"{answer['file']} loads {told}: {answer['matched']} lines, {answer['lost']} not "
-                "found."
+                f"{answer.file} loads {told}: {answer.matched} lines, {answer.lost} not found."
             )
             self.refresh()
 
-        self._link.ask(
-            "load", then, drop=log.drop.id, file=file, slot_us=log.slot.start_us, at_us=when,
-            entry=str(Entry.NEXT), placement="",
-        )  # fmt: skip
+        self._link.ask(Load(log.drop.id, file, log.slot.start_us, when, str(Entry.NEXT), ""), then)
 
     def _ask_load(self, log: BoardLog) -> None:
         """Ask before a log goes into the running order out of its time."""

@@ -19,7 +19,7 @@ CURVES = ((None, "as the rules say"), (Curve.EQUAL_POWER, "equal power"),
           (Curve.LINEAR, "straight line"), (Curve.STRAIGHT, "no slope"))  # fmt: skip
 
 
-class ShapeForm(QWidget):
+class ItemShapingForm(QWidget):
     """Signal: `changed` (dict of `markers.Shaping` values; None is as usual)."""
 
     changed = Signal(dict)

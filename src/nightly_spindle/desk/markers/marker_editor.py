@@ -11,15 +11,15 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVB
 from nightly_spindle.audio import peaks
 from nightly_spindle.core.base.timebase import stamp
 from nightly_spindle.core.library.markers import Marker
-from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.theme import Palette, icon
-from nightly_spindle.desk.markers.item_shaping import ShapeForm
-from nightly_spindle.desk.markers.marker_file_menu import CueFileMenu
-from nightly_spindle.desk.markers.marker_list import CueList
-from nightly_spindle.desk.markers.marker_player import CuePlayer
-from nightly_spindle.desk.markers.marker_session import CueSession, MarkerPlace
+from nightly_spindle.desk.markers.item_shaping import ItemShapingForm
+from nightly_spindle.desk.markers.marker_file_menu import MarkerFileMenu
+from nightly_spindle.desk.markers.marker_list import MarkerList
+from nightly_spindle.desk.markers.marker_player import MarkerPlayer
+from nightly_spindle.desk.markers.marker_session import MarkerPlace, MarkerSession
 from nightly_spindle.desk.markers.marker_signs import CHECKED, KEYS, TOOLS
-from nightly_spindle.desk.markers.marker_wave import CueOverview, CueWave, Sound
+from nightly_spindle.desk.markers.marker_wave import MarkerOverview, MarkerWave, Sound
 from nightly_spindle.desk.waves import wave_painting
 
 if TYPE_CHECKING:
@@ -39,23 +39,25 @@ _HINT = (
 )
 
 
-class CueEditor(QWidget):
+class MarkerEditor(QWidget):
     """Marks one item after the other. Signals: `said` (str), `closed`."""
 
     said = Signal(str)
     closed = Signal()
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, ear: DeskEar, palette: Palette) -> None:
+    def __init__(
+        self, shelf: LibraryWorker, undo: QUndoStack, ear: DeskEar, palette: Palette
+    ) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._palette, self._ear = palette, ear
-        self.session = CueSession(shelf, undo, self)
-        self.player = CuePlayer(ear, self)
-        self._sounds = Shelf(shelf.folder, self)
-        self.wave = CueWave(palette)
-        self.whole = CueOverview(self.wave)
-        self.list = CueList(palette)
-        self.form = ShapeForm()
+        self.session = MarkerSession(shelf, undo, self)
+        self.player = MarkerPlayer(ear, self)
+        self._sounds = LibraryWorker(shelf.folder, self)
+        self.wave = MarkerWave(palette)
+        self.whole = MarkerOverview(self.wave)
+        self.list = MarkerList(palette)
+        self.form = ItemShapingForm()
         self.title = QLabel("")
         self.title.setProperty("role", "title")
         self.under = QLabel("")
@@ -84,7 +86,7 @@ class CueEditor(QWidget):
         head.addWidget(self.time)
         tools = QHBoxLayout()
         tools.setSpacing(4)
-        self.files = CueFileMenu(self.session)
+        self.files = MarkerFileMenu(self.session)
         for name, _, text, tip in TOOLS:
             button = QToolButton()
             button.setText(text)

@@ -12,15 +12,15 @@ from nightly_spindle.store.library import marker_files
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
-    from nightly_spindle.desk.markers.marker_session import CueSession
+    from nightly_spindle.desk.markers.marker_session import MarkerSession
 
 
-class CueFileMenu(QToolButton):
+class MarkerFileMenu(QToolButton):
     """Signal: `said` (str)."""
 
     said = Signal(str)
 
-    def __init__(self, session: CueSession, parent: QWidget | None = None) -> None:
+    def __init__(self, session: MarkerSession, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
         self.setText("File")

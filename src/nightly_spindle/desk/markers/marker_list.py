@@ -51,7 +51,7 @@ class SureBar(QWidget):
         painter.end()
 
 
-class CueList(QWidget):
+class MarkerList(QWidget):
     """All markers, one below the other.
 
     Signals: `chosen` (marker), `typed` (marker, seconds), `refused` (str); `set_asked`,

@@ -15,7 +15,7 @@ _AHEAD_S = 0.3  # the playhead goes on for so long without word from what plays
 _GRAIN_S = 0.14  # what is heard of a place while the playhead is dragged
 
 
-class CuePlayer(QObject):
+class MarkerPlayer(QObject):
     """Plays one item. The ear tells its place ten times a second; between, the clock does.
 
     Signals: `moved` (seconds) some sixty times a second while it plays; `started`, `stopped`.

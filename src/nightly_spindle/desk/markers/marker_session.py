@@ -18,7 +18,7 @@ from nightly_spindle.core.library.markers import (
     shaping_values,
 )
 from nightly_spindle.core.segues.effective_markers import Placed, checked_marks, placed
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -50,7 +50,7 @@ class MarkerPlace:
 class _MarkEdit(LibraryEdit):
     """Sets an item's marks and shaping; undone, it shows the item again."""
 
-    def __init__(self, session: CueSession, item: Item, text: str) -> None:
+    def __init__(self, session: MarkerSession, item: Item, text: str) -> None:
         cart, wanted = item.cart, (item.marks, item.shaping)
         super().__init__(
             session.shelf,
@@ -73,7 +73,7 @@ class _MarkEdit(LibraryEdit):
         self._session.show_cart(self._cart)
 
 
-class CueSession(QObject):
+class MarkerSession(QObject):
     """The items that are being marked, and the one of them that is shown.
 
     Signals: `opened` when another item is shown, `changed` when its markers or settings are
@@ -85,7 +85,9 @@ class CueSession(QObject):
     said = Signal(str)
     gone = Signal()
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, parent: QObject | None = None) -> None:
+    def __init__(
+        self, shelf: LibraryWorker, undo: QUndoStack, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
         self.shelf, self._undo = shelf, undo
         self.carts: list[int] = []

@@ -73,7 +73,7 @@ class Sound:
         return first <= max(0.0, begin_s) + 1e-6 and last >= end - 2 / samples.rate
 
 
-class CueWave(QWidget):
+class MarkerWave(QWidget):
     """A part of an item, from all of it down to single samples.
 
     Signals: `moved` (marker, from, to) when a marker was dragged; `chosen` (marker, at) when one
@@ -359,7 +359,7 @@ class CueWave(QWidget):
         event.accept()
 
 
-class CueOverview(QWidget):
+class MarkerOverview(QWidget):
     """The whole item, small, with a frame around the part that is shown large.
 
     Signals: `sought` (seconds) when it is clicked; `shifted` (seconds) when the frame is dragged.
@@ -368,7 +368,7 @@ class CueOverview(QWidget):
     sought = Signal(float)
     shifted = Signal(float)
 
-    def __init__(self, wave: CueWave) -> None:
+    def __init__(self, wave: MarkerWave) -> None:
         super().__init__()
         self._wave = wave
         self._item: Item | None = None

@@ -16,7 +16,7 @@ from nightly_spindle.desk.kit.planning_process import NightPlan
 from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.music.clock_form import ClockForm
 from nightly_spindle.desk.music.format_rows import ClockRows
-from nightly_spindle.desk.timeline.timeline import NightLine
+from nightly_spindle.desk.timeline.timeline import Timeline
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.music.hour_segments import HourLength
     from nightly_spindle.core.music.made_logs import MadeHour
     from nightly_spindle.desk.kit.board_reading import BoardReading
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.format_board import FormatBoard, FormatSheet
 
@@ -42,7 +42,11 @@ class ClocksPage(KeptPage):
     empty = "Choose a format clock, or make one: “New clock”."
 
     def __init__(
-        self, shelf: Shelf, undo: QUndoStack, palette: Palette, reading: BoardReading[FormatBoard]
+        self,
+        shelf: LibraryWorker,
+        undo: QUndoStack,
+        palette: Palette,
+        reading: BoardReading[FormatBoard],
     ) -> None:
         self.clock_form = ClockForm(palette)
         clocks = RowTable(ClockRows(palette), "Format clocks", (170, 60, 84, 190, 24))
@@ -56,7 +60,7 @@ class ClocksPage(KeptPage):
         self._soon.setSingleShot(True)
         self._soon.setInterval(_REST_MS)
         self._soon.timeout.connect(self._ask_trial)
-        self.line = NightLine(palette)
+        self.line = Timeline(palette)
         self.line.setAccessibleName("The hour to scale")
         self.line.setMinimumHeight(168)
         self.runs = QLabel("")

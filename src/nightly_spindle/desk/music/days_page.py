@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
     from nightly_spindle.core.calendar.day_plans import Plans
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.format_board import FormatSheet
 
@@ -138,7 +138,7 @@ class DaysPage(KeptPage):
     noun = "day plan"
     empty = "Choose a day plan, or make one: “New day plan”."
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         self.day_form = DayForm(palette)
         self.palette_ = palette
         plans = RowTable(DayRows(palette), "Day plans", (170, 240, 60))

@@ -19,7 +19,7 @@ from nightly_spindle.store.station import editors
 if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.format_board import FormatSheet
 
@@ -31,7 +31,7 @@ class FormatWeekPage(QWidget):
 
     said = Signal(str)
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         super().__init__()
         self._shelf, self._undo, self.palette_ = shelf, undo, palette
         self.sheet: FormatSheet | None = None

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
 
 _LOOK_MS = 20_000
@@ -38,7 +38,11 @@ class FormatsPlace(PagedPlace):
     """`now_us` gives the station's instant."""
 
     def __init__(
-        self, shelf: Shelf, settings: StationSettings, palette: Palette, now_us: Callable[[], int]
+        self,
+        shelf: LibraryWorker,
+        settings: StationSettings,
+        palette: Palette,
+        now_us: Callable[[], int],
     ) -> None:
         super().__init__(shelf, _LOOK_MS)
         self.reading = BoardReading(shelf.folder, self, FormatBoard, now_us)

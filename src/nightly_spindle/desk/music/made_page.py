@@ -43,7 +43,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.music.made_logs import MadeHour
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.board_reading import BoardReading
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.format_board import FormatBoard, FormatSheet, HourRow
 
@@ -58,7 +58,7 @@ class MakeLogs(LibraryEdit):
     """Keeps what is made of a stretch before more is made, to put it back so."""
 
     def __init__(
-        self, shelf: Shelf, text: str, starts: list[int], make: Callable[[], None]
+        self, shelf: LibraryWorker, text: str, starts: list[int], make: Callable[[], None]
     ) -> None:
         def keep(library: Any) -> Any:
             return {"made_hour": editors.made_hours.stretch_rows(library, starts)}
@@ -80,7 +80,7 @@ class MadePage(QWidget):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         undo: QUndoStack,
         palette: Palette,
         reading: BoardReading[FormatBoard],

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
     from nightly_spindle.core.music.formats import Rotating
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.format_board import FormatSheet
 
@@ -78,7 +78,7 @@ class RotationPage(KeptPage):
     noun = "rule"
     empty = "Choose a rule, or make one: “New rule”."
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         self.rule_form = _Form()
         rules = RowTable(RuleRows(palette), "Rules of rotation", (520, 130))
         super().__init__(shelf, undo, rules, self.rule_form, _PANEL_PX)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.wording import counted
-from nightly_spindle.core.library.rotation_card import TurnCard, card_from, card_values
+from nightly_spindle.core.library.rotation_card import RotationCard, card_from, card_values
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.music.rotation_stats import ItemUse
     from nightly_spindle.desk.kit.board_reading import BoardReading
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.format_board import FormatBoard, FormatSheet, Statistics
 
@@ -45,18 +45,22 @@ class UsesPage(QWidget):
     said = Signal(str)
 
     def __init__(
-        self, shelf: Shelf, undo: QUndoStack, palette: Palette, reading: BoardReading[FormatBoard]
+        self,
+        shelf: LibraryWorker,
+        undo: QUndoStack,
+        palette: Palette,
+        reading: BoardReading[FormatBoard],
     ) -> None:
         super().__init__()
         self._shelf, self._undo, self._reading = shelf, undo, reading
         self._found: Statistics | None = None
         self._uses: list[ItemUse] = []
-        self._kept: tuple[int, TurnCard] | None = None
+        self._kept: tuple[int, RotationCard] | None = None
         self.categories = RowTable(CategoryUseRows(palette), "Use of categories",
                                    (150, 52, 52, 56, 82, 48))  # fmt: skip
         self.artists = RowTable(ArtistUseRows(palette), "Use of artists", (160, 52, 70, 70))
         self.items = RowTable(ItemUseRows(palette), "Use of items", (230, 130, 48, 72, 66, 200))
-        self.card = DeclaredForm(TurnCard, _CARD, _BLANK)
+        self.card = DeclaredForm(RotationCard, _CARD, _BLANK)
         self._lay_out()
         self.items.picked.connect(lambda _: self._show_card())
         self.card.changed.connect(self._on_typed)
@@ -165,11 +169,11 @@ class UsesPage(QWidget):
         self.card.setEnabled(use is not None)
         self._kept = (use.item.cart, use.item.turn) if use else None
         self.who.setText(use.item.label if use else "Choose an item")
-        self.card.show_values(use.item.turn if use else TurnCard())
+        self.card.show_values(use.item.turn if use else RotationCard())
         self._on_typed()
 
-    def _typed(self) -> TurnCard | None:
-        kept = self._kept[1] if self._kept else TurnCard()
+    def _typed(self) -> RotationCard | None:
+        kept = self._kept[1] if self._kept else RotationCard()
         try:
             card = typed_group(kept, self.card.texts())
             card = card_from(card_values(card))
@@ -214,6 +218,6 @@ class UsesPage(QWidget):
             super().keyPressEvent(event)
 
 
-def _write(library: Any, cart: int, card: TurnCard) -> Any:
+def _write(library: Any, cart: int, card: RotationCard) -> Any:
     """Set the card of an item; returns rows to put back."""
     return editors.rotation_cards.change_cards(library, [cart], lambda _was: replace(card))[1]

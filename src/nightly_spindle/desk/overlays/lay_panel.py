@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
@@ -10,7 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWi
 from nightly_spindle.core.base.timebase import US, clock
 from nightly_spindle.core.overlays.overlay_pools import PoolUse
 from nightly_spindle.core.playout.overlay_playout import REACH_S
-from nightly_spindle.core.programme.running_order import OverlayPlace, Wish
+from nightly_spindle.core.programme.running_order import OverlayPlace, OverlayWish, Wish
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import DecimalField, Field
@@ -27,7 +28,7 @@ _USUAL: tuple[str, dict[str, Any] | None] = ("as the pools say", None)
 
 
 class LayPanel(QWidget):
-    """Signals: `wished` (wish's values or None), `tagged` (str), `hear` () to listen or stop."""
+    """Signals: `wished` (OverlayWish or None), `tagged` (str), `hear` () to listen or stop."""
 
     wished = Signal(object)
     tagged = Signal(str)
@@ -106,34 +107,34 @@ class LayPanel(QWidget):
         with QSignalBlocker(self.choice):
             self.choice.clear()
             self.choice.addItem(*_USUAL)
-            self.choice.addItem("nothing", {"wish": str(Wish.NONE)})
+            self.choice.addItem("nothing", OverlayWish(Wish.NONE))
             for one in sheet.pools:
                 if one.pool.use is PoolUse.SWEEPERS:
-                    wish = {"wish": str(Wish.POOL), "pool": one.pool.id}
+                    wish = OverlayWish(Wish.POOL, pool=one.pool.id)
                     self.choice.addItem(f"next of “{one.pool.name}”", wish)
             seen = set()
             for use in (PoolUse.SWEEPERS, PoolUse.VOICEOVERS):
                 for item in sheet.able.get(str(use), ()):
                     if item.cart not in seen:
                         seen.add(item.cart)
-                        wish = {"wish": str(Wish.THIS), "cart": item.cart}
+                        wish = OverlayWish(Wish.THIS, item.cart)
                         self.choice.addItem(f"{item.title} ({item.kind})", wish)
         self._choose(now)
 
-    def _chosen(self) -> dict[str, Any] | None:
-        found: dict[str, Any] | None = self.choice.currentData()
+    def _chosen(self) -> OverlayWish | None:
+        found: OverlayWish | None = self.choice.currentData()
         return found
 
     def tried(self) -> list[int]:
         """Return the overlay that is chosen to be tried and not laid, as a list of one; or none."""
         wish, join = self._chosen(), self._join
-        if wish is None or join is None or wish.get("wish") != str(Wish.THIS):
+        if wish is None or join is None or wish.wish is not Wish.THIS:
             return []
         laid = [one.cart for one in join.overlays]
-        return [] if wish["cart"] in laid else [int(wish["cart"])]
+        return [] if wish.cart in laid else [wish.cart]
 
-    def _choose(self, wish: dict[str, Any] | None) -> None:
-        plain = None if wish is None else {n: v for n, v in wish.items() if n != "at_s"}
+    def _choose(self, wish: OverlayWish | None) -> None:
+        plain = None if wish is None else replace(wish, at_s=None)
         for at in range(self.choice.count()):
             if self.choice.itemData(at) == plain:
                 self.choice.setCurrentIndex(at)
@@ -164,7 +165,7 @@ class LayPanel(QWidget):
         self.wrong.setVisible(bool(marks))
         wish = join.into.wish
         if not (same and why_not):  # what cannot be laid may be tried: the choice stays
-            self._choose(None if wish is None else _values(wish.wish, wish.cart, wish.pool))
+            self._choose(wish)
         over = next((one for one in join.overlays if one.where != OverlayPlace.POINT), None)
         placed = wish is not None and wish.at_s is not None
         self.at.show_value(wish.at_s if placed and wish is not None else None)
@@ -187,21 +188,11 @@ class LayPanel(QWidget):
         )
         if over is None:
             return
-        wish = {"wish": str(Wish.THIS), "cart": over.cart}
-        self.wished.emit(wish if at_s is None else wish | {"at_s": at_s})
+        self.wished.emit(OverlayWish(Wish.THIS, over.cart, at_s=at_s))
 
     def _on_tag(self) -> None:
         if self._join is not None and self.tag.text().strip() != self._join.into.tag:
             self.tagged.emit(self.tag.text().strip())
-
-
-def _values(wish: Wish, cart: int, pool: int) -> dict[str, Any]:
-    values: dict[str, Any] = {"wish": str(wish)}
-    if cart:
-        values["cart"] = cart
-    if pool:
-        values["pool"] = pool
-    return values
 
 
 def _room(join: ComingJoin) -> str:

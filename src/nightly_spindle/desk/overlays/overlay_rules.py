@@ -23,7 +23,7 @@ from nightly_spindle.core.segues.ducking import Ducking, duck_part
 from nightly_spindle.core.station.settings import OverlayRules
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import DecimalField
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.theme import SMALL, font, kind_color
 from nightly_spindle.store.base.station_folder import update_settings
 
@@ -108,7 +108,7 @@ class DuckPlot(QWidget):
 class OverlayRulesPage(QWidget):
     """Three cards of settings, each value kept as it is entered, undoably."""
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         super().__init__()
         self._shelf, self._undo = shelf, undo
         self.fields: dict[str, DecimalField | QComboBox | QCheckBox] = {}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.playout.overlay_position import trial_s
-from nightly_spindle.core.programme.running_order import OverlayPlace
+from nightly_spindle.core.programme.running_order import OverlayPlace, OverlayWish, Wish
 from nightly_spindle.desk.kit.board_reading import BoardReading
 from nightly_spindle.desk.kit.paged_place import PagedPlace
 from nightly_spindle.desk.kit.planner import Planner
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.engine_link import EngineLink
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.library.catalogue import Catalogue
@@ -51,7 +51,7 @@ class OverlaysPlace(PagedPlace):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         link: EngineLink,
         settings: StationSettings,
         palette: Palette,
@@ -104,7 +104,7 @@ class OverlaysPlace(PagedPlace):
         self.day.failed.connect(self.say)
         self.ear.ended.connect(lambda: self.panel.play.setText("Hear it"))
         for keys, act in (
-            ("Space", self.hear), ("Delete", lambda: self.wish({"wish": "none"})),
+            ("Space", self.hear), ("Delete", lambda: self.wish(OverlayWish(Wish.NONE))),
             ("Backspace", lambda: self.wish(None)),
         ):  # fmt: skip
             shortcut = QShortcut(QKeySequence(keys), self.joins)
@@ -240,9 +240,9 @@ class OverlaysPlace(PagedPlace):
 
     def move_overlay(self, line_id: int, cart: int, at_s: float) -> None:
         """Place an overlay by hand, undoably."""
-        self.wish({"wish": "this one", "cart": cart, "at_s": at_s}, line_id)
+        self.wish(OverlayWish(Wish.THIS, cart, at_s=at_s), line_id)
 
-    def wish(self, wish: dict[str, Any] | None, line_id: int = 0) -> None:
+    def wish(self, wish: OverlayWish | None, line_id: int = 0) -> None:
         """Set what lies over a join (the chosen one), this time alone, undoably."""
         join = next((row for row in self.joins.rows if row.line_id == line_id), self.joins.join())
         why_not = self._why_not(join)

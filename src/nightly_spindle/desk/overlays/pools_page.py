@@ -18,7 +18,7 @@ from nightly_spindle.core.overlays.overlay_pools import Pool, PoolUse, with_memb
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import EditableChoiceBox
 from nightly_spindle.desk.kit.kept_page import KeptPage
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.kit.theme import icon
 from nightly_spindle.desk.overlays.pool_form import PoolForm
@@ -45,7 +45,7 @@ class PoolsPage(KeptPage):
     noun = "pool"
     empty = "Choose a pool, or make one: “New pool”."
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         self.pools = RowTable(PoolRows(palette), "Pools", (150, 86, 62, 170, 74, 66, 24))
         self.pool_form = PoolForm()
         super().__init__(shelf, undo, self.pools, self.pool_form, _PANEL_PX)

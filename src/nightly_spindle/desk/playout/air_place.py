@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QUndoStack
@@ -21,16 +21,17 @@ from PySide6.QtWidgets import (
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.running_order_undo import AddLine, MoveLine, RemoveLines
 from nightly_spindle.desk.kit.theme import Palette, icon
-from nightly_spindle.desk.library.item_finder import AddPanel
-from nightly_spindle.desk.playout.line_details import Details
-from nightly_spindle.desk.playout.on_air_header import Header
-from nightly_spindle.desk.playout.running_order_table import OrderTable
-from nightly_spindle.desk.timeline.timeline import NightLine
+from nightly_spindle.desk.library.item_finder import ItemFinder
+from nightly_spindle.desk.playout.line_details import LineDetails
+from nightly_spindle.desk.playout.on_air_header import OnAirHeader
+from nightly_spindle.desk.playout.running_order_table import RunningOrderTable
+from nightly_spindle.desk.timeline.timeline import Timeline
 
 if TYPE_CHECKING:
+    from nightly_spindle.air.messages import EngineStatus
     from nightly_spindle.core.reports.timeline import Block, Mark
     from nightly_spindle.desk.kit.engine_link import EngineLink
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.segues.segue_editor import SegueEditor
 
@@ -54,7 +55,7 @@ class AirPlace(Place):
     hand = Signal(str)
     said = Signal(str)
 
-    def __init__(self, shelf: Shelf, link: EngineLink, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, link: EngineLink, palette: Palette) -> None:
         super().__init__()
         self.setObjectName("place")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -65,11 +66,11 @@ class AirPlace(Place):
         self._now_us = 0
         self._shown = -1
         self.undo = QUndoStack(self)
-        self.header = Header(palette)
-        self.night = NightLine(palette)
-        self.table = OrderTable(palette)
-        self.details = Details(palette)
-        self.add = AddPanel(shelf)
+        self.header = OnAirHeader(palette)
+        self.night = Timeline(palette)
+        self.table = RunningOrderTable(palette)
+        self.details = LineDetails(palette)
+        self.add = ItemFinder(shelf)
         self._shelf = shelf
         self._segue: SegueEditor | None = None
         self.tools: dict[str, QToolButton] = {}
@@ -193,9 +194,9 @@ class AirPlace(Place):
         self._now_us = now_us
         self._follow()
 
-    def take(self, sight: dict[str, Any]) -> None:
+    def take(self, sight: EngineStatus) -> None:
         """Follow the engine."""
-        self.set_now(sight["now_us"])
+        self.set_now(sight.now_us)
         self.header.take(sight)
 
     def on_air(self) -> tuple[Block | None, int]:

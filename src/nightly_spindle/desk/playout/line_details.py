@@ -110,7 +110,7 @@ class JoinView(QWidget):
         painter.drawText(QPointF(self._x(out.end_us) + 4, 12), f"{out.fade_s:.1f} s fade")
 
 
-class Details(QWidget):
+class LineDetails(QWidget):
     """One line, asked why it is there.
 
     Signals: `step_asked` (line id, -1 or 1), `remove_asked` (ids), `segue_asked` (line id).

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
@@ -12,6 +12,7 @@ from nightly_spindle.core.base.timebase import US, length
 from nightly_spindle.desk.kit.theme import Palette, icon
 
 if TYPE_CHECKING:
+    from nightly_spindle.air.messages import EngineStatus
     from nightly_spindle.core.reports.timeline import Block
 
 _FLOOR_DB = -48.0
@@ -106,7 +107,7 @@ class Wave(QWidget):
         painter.end()
 
 
-class Header(QWidget):
+class OnAirHeader(QWidget):
     """Signals: `asked` (str) with skip, stop, go, unattended, attended or start."""
 
     asked = Signal(str)
@@ -216,13 +217,13 @@ class Header(QWidget):
             else "Go on by itself, all night (F6)"
         )
 
-    def take(self, sight: dict[str, Any]) -> None:
+    def take(self, sight: EngineStatus) -> None:
         """Follow the engine, ten times a second."""
-        self.levels.set_levels(*sight["peak_db"])
-        self.wave.set_now(sight["now_us"])
+        self.levels.set_levels(*sight.peak_db)
+        self.wave.set_now(sight.now_us)
         if self._block is None:
             return
-        left = max(0, -(-(self._segue_us - sight["now_us"]) // US))
+        left = max(0, -(-(self._segue_us - sight.now_us) // US))
         self.countdown.setText(length(left))
         whole = (self._block.end_us - self._block.start_us) / US
         self.of.setText(f"until the next · sounds {length(whole)}")

@@ -51,7 +51,7 @@ MOST_ROWS = 400
 _SIDES = sides(len(COLUMNS), _RIGHT)
 
 
-class OrderModel(QAbstractTableModel):
+class RunningOrderModel(QAbstractTableModel):
     """A thin view of the night's blocks."""
 
     def __init__(self, palette: Palette) -> None:
@@ -181,7 +181,7 @@ class _Sign(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         model = index.model()
-        assert isinstance(model, OrderModel)
+        assert isinstance(model, RunningOrderModel)
         block = model.blocks[index.row()]
         box = QRectF(option.rect)
         option.rect.adjust(20, 0, 0, 0)
@@ -198,7 +198,7 @@ class _Sign(QStyledItemDelegate):
             painter.restore()
 
 
-class OrderTable(QTableView):
+class RunningOrderTable(QTableView):
     """The running order. Dragging, Ctrl+Up/Down and Delete change what is still to come.
 
     Signals: `picked` (line id), `move_asked` (line id, before id), `remove_asked` (ids),
@@ -213,7 +213,7 @@ class OrderTable(QTableView):
 
     def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.order = OrderModel(palette)
+        self.order = RunningOrderModel(palette)
         self.setModel(self.order)
         self.setItemDelegateForColumn(2, _Sign(self))
         dress(self, "Running order", _WIDTHS)

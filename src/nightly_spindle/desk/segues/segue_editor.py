@@ -14,9 +14,8 @@ from nightly_spindle.audio import peaks
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import moment_from
 from nightly_spindle.core.reports.timeline import cut_short
-from nightly_spindle.core.segues.segue_rules import edit_values
 from nightly_spindle.desk.kit.desk_ear import JOIN, DeskEar
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.running_order_undo import SetJoin
 from nightly_spindle.desk.kit.theme import Palette, icon
 from nightly_spindle.desk.markers.marker_wave import Sound
@@ -54,12 +53,14 @@ class SegueEditor(QWidget):
     said = Signal(str)
     closed = Signal()
 
-    def __init__(self, shelf: Shelf, link: EngineLink, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(
+        self, shelf: LibraryWorker, link: EngineLink, undo: QUndoStack, palette: Palette
+    ) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._shelf, self._link, self._undo = shelf, link, undo
         self._palette = palette
-        self._sounds = Shelf(shelf.folder, self)
+        self._sounds = LibraryWorker(shelf.folder, self)
         self.ear = DeskEar(self)
         self.lanes = JoinLanes(palette)
         self.panel = JoinPanel()
@@ -311,8 +312,7 @@ class SegueEditor(QWidget):
             if why:
                 self.said.emit(f"{why}.")
                 return
-            values = edit_values(edit)
-            self._undo.push(SetJoin(self._link, into.title, self._line_id, values))
+            self._undo.push(SetJoin(self._link, into.title, self._line_id, edit))
         elif where == "pair":
             self._push(f"how “{out.title}” meets “{into.title}”",
                        lambda lib: editors.segues.set_pair(lib, out.cart, into.cart, edit),

@@ -33,9 +33,9 @@ from nightly_spindle.core.segues.segue_rules import (
     rule_values,
     sentences,
 )
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, Shelf
-from nightly_spindle.desk.segues.segue_rule_form import RuleForm
-from nightly_spindle.desk.segues.segue_rule_matrix import RuleMatrix
+from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
+from nightly_spindle.desk.segues.segue_rule_form import SegueRuleForm
+from nightly_spindle.desk.segues.segue_rule_matrix import SegueRuleMatrix
 from nightly_spindle.desk.waves.join_plot import JoinPlot
 from nightly_spindle.store.library.catalogue import Catalogue, Query
 from nightly_spindle.store.station import editors
@@ -73,7 +73,7 @@ class SeguePage(QWidget):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         undo: QUndoStack,
         palette: Palette,
         tonight: Callable[[], Sequence[Block]],
@@ -85,8 +85,8 @@ class SeguePage(QWidget):
         self._pairs: list[Pair] = []
         self._stored: dict[int, bytes] = {}
         self._texts: dict[str, str] = {}  # values of the chosen cell, as they are being edited
-        self.matrix = RuleMatrix(palette)
-        self.form = RuleForm()
+        self.matrix = SegueRuleMatrix(palette)
+        self.form = SegueRuleForm()
         self.title, self.words = QLabel(""), QLabel("")
         self.title.setProperty("role", "name")
         self.words.setProperty("role", "sentence")

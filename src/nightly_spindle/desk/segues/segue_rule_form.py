@@ -40,7 +40,7 @@ _WORDS = {
 _ONLY = {"trigger_db": "markers", "patience_s": "markers", "fixed_s": "fixed", "gap_s": "gap"}
 
 
-class RuleForm(QWidget):
+class SegueRuleForm(QWidget):
     """Signal: `changed` (value's name, text; None is as inherited)."""
 
     changed = Signal(str, object)

@@ -31,7 +31,7 @@ def brief(rule: SegueRule) -> tuple[str, str]:
     return start, f"fade {rule.fade_out_s:g} s" if fades_out(rule) else "no fade"
 
 
-class RuleMatrix(QWidget):
+class SegueRuleMatrix(QWidget):
     """Signal: `picked` (kind that is ending, kind that starts; either may be any)."""
 
     picked = Signal(str, str)

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.engine_link import EngineLink
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.place import Place
     from nightly_spindle.desk.kit.theme import Palette
 
@@ -22,7 +22,7 @@ class LatePlaces:
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         link: EngineLink,
         settings: StationSettings,
         now_us: Callable[[], int],

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import time
 from functools import partial
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
@@ -14,15 +14,15 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMessageBox,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
+from nightly_spindle.air.messages import HANDS, SetUnattended
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.kit.engine_link import EngineLink
-from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.planner import Planner
 from nightly_spindle.desk.kit.planning_process import NightPlan
@@ -31,13 +31,14 @@ from nightly_spindle.desk.logs.logs_place import LogsPlace
 from nightly_spindle.desk.playout.air_place import AirPlace
 from nightly_spindle.desk.shell.keys import KeysPage
 from nightly_spindle.desk.shell.late_places import LatePlaces
-from nightly_spindle.desk.shell.rail import PlaceButton
+from nightly_spindle.desk.shell.rail import PLACES, Rail
 from nightly_spindle.desk.shell.status import StatusBar
 from nightly_spindle.desk.station.station_place import StationPlace
 
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from nightly_spindle.air.messages import EngineStatus
     from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.core.reports.timeline import Block
     from nightly_spindle.core.station.settings import StationSettings
@@ -49,16 +50,6 @@ if TYPE_CHECKING:
 _REPLAN_MS = 60_000
 _STILL_MS = 500  # how often the clock moves while no engine runs
 _NOTE_MS = 8000
-_PLACES = (
-    ("Air", "radio-tower", "What is on air and what follows"),
-    ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
-    ("Events", "calendar-clock", "Timed events: the week, the list"),
-    ("Library", "library", "Items, lists, intake"),
-    ("Formats", "list-music", "Format clocks, the week, rules, logs made ahead"),
-    ("Campaigns", "megaphone", "Advertisers' orders, the breaks of the week, reports"),
-    ("Overlays", "layers-2", "Sweepers and voiceovers: what lies over the coming joins, pools"),
-    ("Station", "hard-drive", "Backups, check, the station book"),
-)
 
 
 class DeskWindow(QMainWindow):
@@ -76,7 +67,7 @@ class DeskWindow(QMainWindow):
         self.link = EngineLink(folder, self)
         self.planner = Planner(folder, self)
         self.status = StatusBar(settings.name)
-        self.shelf = Shelf(folder, self)
+        self.shelf = LibraryWorker(folder, self)
         self.air = AirPlace(self.shelf, self.link, self.palette_)
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
@@ -109,7 +100,9 @@ class DeskWindow(QMainWindow):
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(self._rail())
+        self.rail = Rail()
+        self.places = self.rail.places
+        row.addWidget(self.rail)
         self.stage = QStackedWidget()
         self.stage.addWidget(self.air)
         self.stage.addWidget(self.logs)
@@ -119,56 +112,16 @@ class DeskWindow(QMainWindow):
         box.addLayout(row, 1)
         self.setCentralWidget(whole)
 
-    def _rail(self) -> QWidget:
-        rail = QWidget()
-        rail.setObjectName("rail")
-        rail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        rail.setFixedWidth(78)
-        box = QVBoxLayout(rail)
-        box.setContentsMargins(0, 0, 0, 8)
-        box.setSpacing(0)
-        self.places: dict[str, PlaceButton] = {}
-        for number, (name, picture, tip) in enumerate(_PLACES, 1):
-            button = PlaceButton()
-            self._dress(button, name, picture, f"{tip} (Ctrl+{number})")
-            button.setCheckable(True)
-            button.clicked.connect(lambda _=False, name=name: self.go_to(name))
-            button.hovered.connect(lambda name=name: self.go_to(name))
-            self.places[name] = button
-            box.addWidget(button)
-        self.places["Air"].setChecked(True)
-        box.addStretch(1)
-        self.look = self._rail_button("Look", "sun-moon", "Light or dark (Ctrl+L)")
-        self.help = self._rail_button("Keys", "keyboard", "The keyboard on one page (F1)")
-        self.look.clicked.connect(self.change_look)
-        self.help.clicked.connect(self.keys.open)
-        box.addWidget(self.look)
-        box.addWidget(self.help)
-        return rail
-
-    @classmethod
-    def _rail_button(cls, text: str, picture: str, tip: str) -> QToolButton:
-        button = QToolButton()
-        cls._dress(button, text, picture, tip)
-        return button
-
-    @staticmethod
-    def _dress(button: QToolButton, text: str, picture: str, tip: str) -> None:
-        button.setText(text)
-        button.setToolTip(tip)
-        button.setAccessibleName(text)
-        button.setProperty("role", "place")
-        button.setProperty("picture", picture)
-        button.setIconSize(QSize(22, 22))
-        button.setFixedWidth(78)
-        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-
     def _connect(self) -> None:
+        self.rail.gone_to.connect(self.go_to)
+        self.rail.look.clicked.connect(self.change_look)
+        self.rail.help.clicked.connect(self.keys.open)
         self.link.came.connect(self._on_came)
         self.link.went.connect(self._on_went)
         self.link.sight.connect(self._on_sight)
         self.link.state.connect(self._on_state)
         self.link.failed.connect(self.say)
+        self.link.refused.connect(self._on_refused)
         self.planner.planned.connect(self._on_planned)
         self.planner.failed.connect(self.say)
         self.shelf.failed.connect(self.say)
@@ -205,7 +158,7 @@ class DeskWindow(QMainWindow):
             ("Ctrl+Shift+Z", self._redo),
             *(
                 (f"Ctrl+{number}", partial(self.go_to, name))
-                for number, (name, _, _) in enumerate(_PLACES, 1)
+                for number, (name, _, _) in enumerate(PLACES, 1)
             ),
             ("Ctrl+L", self.change_look),
             ("Ctrl+Q", self.close),
@@ -238,8 +191,7 @@ class DeskWindow(QMainWindow):
         for place in self._late.made.values():
             place.set_palette(palette)
         self.station.set_palette(palette)
-        for button in (*self.places.values(), self.look, self.help):
-            button.setIcon(theme.icon(str(button.property("picture")), palette.text, 22))
+        self.rail.set_palette(palette)
 
     # -- the engine ----------------------------------------------------------------------------
 
@@ -253,18 +205,20 @@ class DeskWindow(QMainWindow):
     def hand(self, order: str) -> None:
         """Carry out what a hand asked for."""
         if order in {"attended", "unattended"}:
-            self.link.ask("unattended", on=order == "unattended")
+            self.link.ask(SetUnattended(order == "unattended"))
         elif order == "go" and not self.link.on_air and self._settings.copy_of:
             self.say(
                 f"This is a copy of {self._settings.copy_of}, made for trying things on: it does "
                 "not go on air."
             )
+        elif order == "go" and not self.link.on_air and self.link.other:
+            self.say(self.link.other)
         elif order == "go" and not self.link.on_air:
             self.say("Starting the air engine …")
             if not self.link.start_engine():
                 self.say("The engine did not start; see the messages at the place Station.")
         else:
-            self.link.ask(order)
+            self.link.ask(HANDS[order])
 
     def _stop_or_go(self) -> None:
         stopped = self._state is None or self._state.stopped
@@ -395,6 +349,12 @@ class DeskWindow(QMainWindow):
         if self.link.on_air or self.air.planned is not None:
             self.plan()
 
+    def _on_refused(self, other: str) -> None:
+        """An engine is on air that this desk cannot ask anything."""
+        self.status.set_mode("on air, of another version")
+        self.air.header.show_silence("On air, of another version", other)
+        self.say(other)
+
     def _on_still(self) -> None:
         self._now_us = time.time_ns() // 1000
         self._show_time()
@@ -412,16 +372,16 @@ class DeskWindow(QMainWindow):
             )
         self.plan()
 
-    def _on_sight(self, sight: dict[str, Any]) -> None:
-        self._now_us = sight["now_us"]
-        self.status.set_simulated(simulated=sight["simulated"])
+    def _on_sight(self, sight: EngineStatus) -> None:
+        self._now_us = sight.now_us
+        self.status.set_simulated(simulated=sight.simulated)
         self._show_time()
         self.air.take(sight)
         if self._state is not None and self._state.playing is not None:
             block, after = self.air.on_air()
             self.status.set_left(None if block is None else max(0, after - self._now_us) / US)
-        if sight["problem"] and not self.air.note.text():
-            self.say(sight["problem"])
+        if sight.problem and not self.air.note.text():
+            self.say(sight.problem)
 
     def _show_time(self) -> None:
         tz = self._settings.tz

@@ -18,7 +18,7 @@ from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
 
 _NAMES = {
     "target_lufs": "Loudness of everything", "ceiling_dbtp": "True peak at the most",
@@ -36,7 +36,7 @@ class LevelsCards(QWidget):
     told = Signal(str)
     changed = Signal()
 
-    def __init__(self, shelf: Shelf, settings: StationSettings) -> None:
+    def __init__(self, shelf: LibraryWorker, settings: StationSettings) -> None:
         super().__init__()
         self._shelf, self._settings = shelf, settings
         self._left: list[int] = []

@@ -15,7 +15,7 @@ from nightly_spindle.store.base.station_folder import set_settings
 
 if TYPE_CHECKING:
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
 
 _WORDS = {
     SendTo.DEVICE: "a sound device",
@@ -29,7 +29,7 @@ class OutputCard(QFrame):
     told = Signal(str)
     changed = Signal()
 
-    def __init__(self, shelf: Shelf, folder: Path, settings: StationSettings) -> None:
+    def __init__(self, shelf: LibraryWorker, folder: Path, settings: StationSettings) -> None:
         super().__init__()
         self._shelf, self._folder = shelf, folder
         self.setObjectName("card")

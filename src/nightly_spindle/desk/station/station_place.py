@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.timebase import short_date
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import NumberField
-from nightly_spindle.desk.kit.library_worker import Shelf
+from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.station.levels_cards import LevelsCards
 from nightly_spindle.desk.station.output_card import OutputCard
@@ -53,7 +53,7 @@ class StationPlace(Place):
         del palette  # the style sheet paints all of it
         self._folder, self._settings = folder, settings
         self.undo = QUndoStack(self)  # nothing here can be undone: it is asked beforehand
-        self.shelf = Shelf(folder, self)
+        self.shelf = LibraryWorker(folder, self)
         self.shelf.failed.connect(self._on_failed)
         self.asking: Any = None
         self.head = QLabel("")
@@ -330,11 +330,11 @@ class StationPlace(Place):
         folder = self._folder
 
         def work() -> Any:
-            from nightly_spindle.store.base.transaction import Library
+            from nightly_spindle.store.base.transaction import LibraryTransaction
 
             made = backups.back_up_by_itself(folder)
             if not made.problem:
-                with Library(folder) as library:
+                with LibraryTransaction(folder) as library:
                     station_book.apply_book(library, wanted)
             return made
 

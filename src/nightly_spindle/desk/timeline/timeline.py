@@ -39,7 +39,7 @@ _LANE_TOP = 72.0
 _OVER_TALL = 15.0  # the lane of the overlays, above what they cover
 
 
-class NightLine(QWidget):
+class Timeline(QWidget):
     """A strip of the whole stretch above, a window drawn to scale below.
 
     Signals: `picked` (line id) when a block is chosen. Keys: left and right choose blocks,

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
     from nightly_spindle.core.traffic.campaigns import Key
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.campaign_board import SpotSheet
 
@@ -68,13 +68,13 @@ class _SpotRows(Rows):
         return QColor(self.palette_.muted) if column == 2 else None
 
 
-class WeekPage(QWidget):
+class BreakWeekPage(QWidget):
     """Signals: `said` (str), `hear` (path)."""
 
     said = Signal(str)
     hear = Signal(str)
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         super().__init__()
         self._shelf, self._undo = shelf, undo
         self.sheet: SpotSheet | None = None

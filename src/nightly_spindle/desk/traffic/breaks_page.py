@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
     from PySide6.QtGui import QUndoStack
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.campaign_board import SpotSheet
 
@@ -154,7 +154,7 @@ class BreaksPage(KeptPage):
     noun = "break pattern"
     empty = "Choose a break pattern, or make one: “New break”."
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         self.rows = _PatternRows(palette)
         table = RowTable(self.rows, "Break patterns", (160, 230, 80, 80, 80))
         self.editor = _Form(palette)

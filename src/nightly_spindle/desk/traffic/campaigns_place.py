@@ -18,10 +18,10 @@ from nightly_spindle.desk.kit.board_reading import BoardReading
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.kit.paged_place import PagedPlace
-from nightly_spindle.desk.traffic.break_week_page import WeekPage
+from nightly_spindle.desk.traffic.break_week_page import BreakWeekPage
 from nightly_spindle.desk.traffic.breaks_page import BreaksPage
 from nightly_spindle.desk.traffic.orders_page import OrdersPage
-from nightly_spindle.desk.traffic.placement_worker import Placer
+from nightly_spindle.desk.traffic.placement_worker import PlacementWorker
 from nightly_spindle.desk.traffic.reports_page import ReportsPage
 from nightly_spindle.desk.traffic.spot_rules import SpotRulesPage
 from nightly_spindle.store.reports.campaign_board import CampaignBoard, SpotSheet
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.reports.spot_findings import SpotFinding
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
 
 _LOOK_MS = 15_000
@@ -48,7 +48,7 @@ _PAGES = {"Orders": "What advertisers ordered, and how each order stands",
 class PlaceAnew(LibraryEdit):
     """Keeps how the spots stand before they are placed anew, to put them back so."""
 
-    def __init__(self, shelf: Shelf, text: str, keep: Any, placer: Placer) -> None:
+    def __init__(self, shelf: LibraryWorker, text: str, keep: Any, placer: PlacementWorker) -> None:
         super().__init__(shelf, text, keep, editors.put_placed)
         self._placer = placer
 
@@ -63,7 +63,7 @@ class CampaignsPlace(PagedPlace):
 
     def __init__(
         self,
-        shelf: Shelf,
+        shelf: LibraryWorker,
         settings: StationSettings,
         palette: Palette,
         now_us: Callable[[], int],
@@ -71,12 +71,12 @@ class CampaignsPlace(PagedPlace):
         super().__init__(shelf, _LOOK_MS)
         self._tz = settings.tz
         self.reading = BoardReading(shelf.folder, self, CampaignBoard, now_us)
-        self.placer = Placer(shelf.folder, settings.tz, now_us, self)
+        self.placer = PlacementWorker(shelf.folder, settings.tz, now_us, self)
         self.sheet: SpotSheet | None = None
         self._edited = False
         self._asked_for = -1
         self.orders = OrdersPage(shelf, self.undo, palette)
-        self.week = WeekPage(shelf, self.undo, palette)
+        self.week = BreakWeekPage(shelf, self.undo, palette)
         self.breaks = BreaksPage(shelf, self.undo, palette)
         self.reports = ReportsPage(self.reading, palette)
         self.rules = SpotRulesPage(shelf, self.undo)

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
     from PySide6.QtGui import QUndoStack
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.campaign_board import CampaignSheet, SpotSheet
 
@@ -38,7 +38,7 @@ class OrdersPage(KeptPage):
     noun = "campaign"
     empty = "Choose a campaign, or make one: “New order”."
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack, palette: Palette) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         self.rows = OrderRows(palette)
         table = RowTable(self.rows, "Campaigns", (176, 138, 110, 46, 42, 58, 48, 70, 20))
         self.editor = OrderPanel(palette)

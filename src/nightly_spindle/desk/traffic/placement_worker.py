@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 _WAIT_MS = 300  # edits that come one after the other are placed once
 
 
-class Placer(QObject):
+class PlacementWorker(QObject):
     """Signals: `began`; `placed` (str) with what was done; `failed` (str) with why it was not."""
 
     began = Signal()

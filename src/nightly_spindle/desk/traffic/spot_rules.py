@@ -19,7 +19,7 @@ from nightly_spindle.store.base.station_folder import update_settings
 if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
-    from nightly_spindle.desk.kit.library_worker import Shelf
+    from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.campaign_board import SpotSheet
 
@@ -35,7 +35,7 @@ class SpotRulesPage(QWidget):
 
     said = Signal(str)
 
-    def __init__(self, shelf: Shelf, undo: QUndoStack) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack) -> None:
         super().__init__()
         self._shelf, self._undo = shelf, undo
         self._kept = SpotRules()

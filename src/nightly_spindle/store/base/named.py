@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
     from sqlalchemy import Table
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 Row = dict[str, Any]
 Before = dict[int, list[Row]]
@@ -34,7 +34,9 @@ class Named(Protocol):
 Thing = TypeVar("Thing", bound=Named)
 
 
-def put_rows(library: Library, table: Table, wanted: Mapping[int, Sequence[Row]]) -> Before:
+def put_rows(
+    library: LibraryTransaction, table: Table, wanted: Mapping[int, Sequence[Row]]
+) -> Before:
     """Make what has these numbers what the rows say, or take it out; returns what was there.
 
     The answer, given again, undoes it.

@@ -15,7 +15,7 @@ from nightly_spindle.store.base.database import DATABASE, DatabaseRefused, conne
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 DEFAULT_PATTERN = "%Y-%m-%d.m3u"
 
@@ -80,7 +80,7 @@ def read_settings(folder: Path, *, timeout_s: float = 5.0) -> StationSettings:
     return settings_from({row["name"]: row["value"] for row in rows})
 
 
-def update_settings(library: Library, values: Mapping[str, str]) -> dict[str, str]:
+def update_settings(library: LibraryTransaction, values: Mapping[str, str]) -> dict[str, str]:
     """Change settings as a part of an edit; returns what they were.
 
     SettingRefused names all that are wrong, and then none changes.

@@ -1,7 +1,7 @@
 """One transaction on a station's library, through SQLAlchemy.
 
 What can be done in it stands in `items`, `categories`, `lists`, `jobs` and `arrivals`: functions
-that take the open `Library` first.
+that take the open `LibraryTransaction` first.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from sqlalchemy import Connection, CursorResult, Executable
 
 
-class Library:
+class LibraryTransaction:
     """The library of one station. Use it as a context manager: it is one transaction.
 
     What is done in it is undone when the block ends with an error. StationNotFound when

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _JSON = ("steps", "rule", "options")
 
@@ -52,7 +52,7 @@ def read_timed_events(connection: sqlite3.Connection) -> list[TimedEvent]:
 
 
 def save_events(
-    library: Library, events: Sequence[TimedEvent]
+    library: LibraryTransaction, events: Sequence[TimedEvent]
 ) -> tuple[list[int], dict[int, list[Row]]]:
     """Write events, new ones where the id is 0; SettingRefused says what is wrong with one.
 
@@ -81,12 +81,14 @@ def save_events(
     return ids, restore_events(library, rows)
 
 
-def remove_events(library: Library, ids: Iterable[int]) -> dict[int, list[Row]]:
+def remove_events(library: LibraryTransaction, ids: Iterable[int]) -> dict[int, list[Row]]:
     """Take events out; returns what was there of each, for `restore_events`."""
     return restore_events(library, {number: [] for number in ids})
 
 
-def restore_events(library: Library, rows: Mapping[int, Sequence[Row]]) -> dict[int, list[Row]]:
+def restore_events(
+    library: LibraryTransaction, rows: Mapping[int, Sequence[Row]]
+) -> dict[int, list[Row]]:
     """Make events what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
@@ -111,7 +113,7 @@ def over_and_done(events: Iterable[TimedEvent], tz: ZoneInfo, now_us: int) -> li
     ]
 
 
-def retire(library: Library, events: Iterable[TimedEvent]) -> None:
+def retire(library: LibraryTransaction, events: Iterable[TimedEvent]) -> None:
     """Switch events off, or remove them, as they say for after their last firing."""
     for event in events:
         if event.options.over is WhenOver.REMOVE:

@@ -14,12 +14,12 @@ from nightly_spindle.store.music.formats import rename_in_formats
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 Pairs = list[tuple[int, int]]  # (cart, category id)
 
 
-def make(library: Library, name: str, weight: float = 1.0) -> int:
+def make(library: LibraryTransaction, name: str, weight: float = 1.0) -> int:
     """Return the category of that name, making it when there is none."""
     name = _checked(name)
     found = library.run(select(t.category.c.id).where(t.category.c.name == name)).scalar()
@@ -30,7 +30,7 @@ def make(library: Library, name: str, weight: float = 1.0) -> int:
     return int(made[0])
 
 
-def number_of(library: Library, name: str) -> int:
+def number_of(library: LibraryTransaction, name: str) -> int:
     """Return the number of the category of that name; InputFault names those that there are."""
     rows = library.rows(select(t.category.c.id, t.category.c.name).order_by(t.category.c.name))
     wanted = name.strip().casefold()
@@ -41,7 +41,7 @@ def number_of(library: Library, name: str) -> int:
     raise InputFault(f"there is no category “{name}”; there are: {names}")
 
 
-def rename(library: Library, category: int, name: str) -> None:
+def rename(library: LibraryTransaction, category: int, name: str) -> None:
     """Give a category another name, format clocks and rules follow; InputFault when it is taken."""
     name = _checked(name)
     other = library.run(select(t.category.c.id).where(t.category.c.name == name)).scalar()
@@ -55,7 +55,7 @@ def rename(library: Library, category: int, name: str) -> None:
         rename_in_formats(library, was, name)
 
 
-def set_weight(library: Library, category: int, weight: float) -> None:
+def set_weight(library: LibraryTransaction, category: int, weight: float) -> None:
     """Set how often a category comes round against the others; above 0, 1 is the usual."""
     if not 0 < weight <= 1000:
         raise InputFault(f"a weight of {weight:g} makes no sense; give one above 0, up to 1000")
@@ -63,7 +63,7 @@ def set_weight(library: Library, category: int, weight: float) -> None:
     library.run(t.category.update().where(t.category.c.id == category).values(weight=weight))
 
 
-def add(library: Library, category: int, carts: Sequence[int]) -> Pairs:
+def add(library: LibraryTransaction, category: int, carts: Sequence[int]) -> Pairs:
     """Put items into a category; returns the memberships that are new."""
     inside = set(
         library.run(
@@ -75,7 +75,7 @@ def add(library: Library, category: int, carts: Sequence[int]) -> Pairs:
     return new
 
 
-def put_in(library: Library, pairs: Pairs) -> None:
+def put_in(library: LibraryTransaction, pairs: Pairs) -> None:
     """Make memberships."""
     library.version()
     if pairs:
@@ -85,7 +85,7 @@ def put_in(library: Library, pairs: Pairs) -> None:
         )
 
 
-def take_out(library: Library, pairs: Pairs) -> Pairs:
+def take_out(library: LibraryTransaction, pairs: Pairs) -> Pairs:
     """End memberships; returns those that were."""
     library.version()
     table = t.item_category.c
@@ -98,14 +98,14 @@ def take_out(library: Library, pairs: Pairs) -> Pairs:
     ]
 
 
-def members(library: Library, category: int) -> Pairs:
+def members(library: LibraryTransaction, category: int) -> Pairs:
     """Return the memberships of a category."""
     table = t.item_category.c
     rows = library.run(select(table.cart).where(table.category_id == category)).scalars()
     return [(cart, category) for cart in rows]
 
 
-def of_item(library: Library, cart: int) -> Pairs:
+def of_item(library: LibraryTransaction, cart: int) -> Pairs:
     """Return the memberships of an item."""
     table = t.item_category.c
     rows = library.run(select(table.category_id).where(table.cart == cart)).scalars()
@@ -115,7 +115,7 @@ def of_item(library: Library, cart: int) -> Pairs:
 Gone = tuple[int, str, float, Pairs]
 
 
-def rename_or_merge(library: Library, category: int, name: str) -> tuple[str, object]:
+def rename_or_merge(library: LibraryTransaction, category: int, name: str) -> tuple[str, object]:
     """Rename a category; where another has the name, put all into that one instead.
 
     Returns what `undo_rename` takes.
@@ -131,7 +131,7 @@ def rename_or_merge(library: Library, category: int, name: str) -> tuple[str, ob
     return "merged", (new, remove(library, category))
 
 
-def undo_rename(library: Library, memory: tuple[str, Any]) -> None:
+def undo_rename(library: LibraryTransaction, memory: tuple[str, Any]) -> None:
     """Take `rename_or_merge` back."""
     what, before = memory
     if what == "renamed":
@@ -142,7 +142,7 @@ def undo_rename(library: Library, memory: tuple[str, Any]) -> None:
     put_category_back(library, gone)
 
 
-def put_category_back(library: Library, gone: Gone) -> None:
+def put_category_back(library: LibraryTransaction, gone: Gone) -> None:
     """Make a category again as it was."""
     number, name, weight, pairs = gone
     library.version()
@@ -150,7 +150,7 @@ def put_category_back(library: Library, gone: Gone) -> None:
     put_in(library, pairs)
 
 
-def remove(library: Library, category: int) -> Gone:
+def remove(library: LibraryTransaction, category: int) -> Gone:
     """End a category; its items stay. Returns what `put_category_back` takes."""
     library.version()
     row = library.run(select(t.category).where(t.category.c.id == category)).first()

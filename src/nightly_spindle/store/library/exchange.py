@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.segues.segue_rules import SegueRule
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.library.catalogue import Catalogue, CatalogueRow
 
 COLUMNS = (
@@ -197,7 +197,7 @@ def _number(row: dict[str, str], by_path: dict[str, int]) -> int | None:
 Before = list[tuple[list[dict[str, Any]], list[tuple[int, int]]]]
 
 
-def apply_changes(library: Library, changes: Sequence[TableChange]) -> Before:
+def apply_changes(library: LibraryTransaction, changes: Sequence[TableChange]) -> Before:
     """Make the changes; returns what `undo_changes` takes.
 
     InputFault, with the line, when one cannot be, and then none is made.
@@ -223,7 +223,7 @@ def apply_changes(library: Library, changes: Sequence[TableChange]) -> Before:
     return before
 
 
-def undo_changes(library: Library, before: Before) -> None:
+def undo_changes(library: LibraryTransaction, before: Before) -> None:
     """Take `apply_changes` back; categories that it made stay, empty."""
     from nightly_spindle.store.library import categories, items
 

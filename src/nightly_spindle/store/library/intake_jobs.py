@@ -16,16 +16,16 @@ from nightly_spindle.store.base.station_folder import absolute
 from nightly_spindle.store.library.intake_reading import job_from
 
 if TYPE_CHECKING:
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 
-def intake_jobs(library: Library) -> list[IntakeJob]:
+def intake_jobs(library: LibraryTransaction) -> list[IntakeJob]:
     """Return the jobs by name, folders as absolute paths."""
     rows = library.rows(select(t.intake_job).order_by(t.intake_job.c.name))
     return [job_from(library.folder, row) for row in rows]
 
 
-def save_job(library: Library, job: IntakeJob) -> int:
+def save_job(library: LibraryTransaction, job: IntakeJob) -> int:
     """Write a job, a new one when its id is 0; InputFault says what speaks against it."""
     name, folder = " ".join(job.name.split()), job.folder.strip()
     if not name:
@@ -69,7 +69,7 @@ def _share(job: IntakeJob, whole: str, other: IntakeJob) -> bool:
     )
 
 
-def remove_job(library: Library, job_id: int) -> None:
+def remove_job(library: LibraryTransaction, job_id: int) -> None:
     """End a job; what it took in stays."""
     library.version()
     library.run(t.intake_job.delete().where(t.intake_job.c.id == job_id))

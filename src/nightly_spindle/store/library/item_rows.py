@@ -18,7 +18,12 @@ from nightly_spindle.core.library.markers import (
     shaping_from,
     shaping_values,
 )
-from nightly_spindle.core.library.rotation_card import ANY_TURN, TurnCard, card_from, card_values
+from nightly_spindle.core.library.rotation_card import (
+    ANY_TURN,
+    RotationCard,
+    card_from,
+    card_values,
+)
 
 if TYPE_CHECKING:
     import sqlite3
@@ -56,12 +61,12 @@ def shaping_of(row: Mapping[str, Any] | sqlite3.Row) -> Shaping:
     return shaping_from(json.loads(row["shaping"])) if row["shaping"] else AS_USUAL
 
 
-def turn_of(row: Mapping[str, Any] | sqlite3.Row) -> TurnCard:
+def turn_of(row: Mapping[str, Any] | sqlite3.Row) -> RotationCard:
     """Return what the item of a row says of its own turns in rotation."""
     return card_from(json.loads(row["turn"])) if row["turn"] else ANY_TURN
 
 
-def turn_text(card: TurnCard) -> str:
+def turn_text(card: RotationCard) -> str:
     """Return an item's own limits as they are stored; nothing where there is none."""
     values = card_values(card)
     return json.dumps(values, sort_keys=True, ensure_ascii=False) if values else ""

@@ -21,7 +21,7 @@ from nightly_spindle.core.logs.log_matching import key, search_words
 from nightly_spindle.core.segues.effective_markers import kept_marks
 from nightly_spindle.store.base import tables as t
 from nightly_spindle.store.base.station_folder import absolute, stored
-from nightly_spindle.store.base.transaction import Library, now_us
+from nightly_spindle.store.base.transaction import LibraryTransaction, now_us
 from nightly_spindle.store.library.item_rows import (
     MEASURE,
     marks_of,
@@ -72,7 +72,7 @@ class Removed:
         return [row["cart"] for row in self.rows["item"]]
 
 
-def root_for(library: Library, path: Path, offered: Path) -> tuple[int, str]:
+def root_for(library: LibraryTransaction, path: Path, offered: Path) -> tuple[int, str]:
     """Return (root id, path relative to it) of a file, adding `offered` as a root.
 
     Audio stays where it is; a root is added only when no known one holds the file.
@@ -90,7 +90,7 @@ def root_for(library: Library, path: Path, offered: Path) -> tuple[int, str]:
     return int(made[0]), os.path.relpath(whole, absolute(library.folder, text))
 
 
-def at_place(library: Library, path: Path) -> Row | None:
+def at_place(library: LibraryTransaction, path: Path) -> Row | None:
     """Return the item whose audio is this file, None when no item's is."""
     whole = os.path.abspath(path)  # noqa: PTH100 - as in root_for
     for row in library.run(select(t.root)):
@@ -103,13 +103,13 @@ def at_place(library: Library, path: Path) -> Row | None:
     return None
 
 
-def numbers_taken(library: Library, numbers: Iterable[int]) -> list[int]:
+def numbers_taken(library: LibraryTransaction, numbers: Iterable[int]) -> list[int]:
     """Return those of the cart numbers that an item has."""
     wanted = list(numbers)
     return list(library.run(select(t.item.c.cart).where(t.item.c.cart.in_(wanted))).scalars())
 
 
-def next_free(library: Library, first: int, last: int = MOST_CART) -> int | None:
+def next_free(library: LibraryTransaction, first: int, last: int = MOST_CART) -> int | None:
     """Return the number after the highest of a range, else the lowest gap, None when full."""
     cart = t.item.c.cart
     inside = cart.between(first, last)
@@ -131,7 +131,7 @@ def next_free(library: Library, first: int, last: int = MOST_CART) -> int | None
 
 
 def put(
-    library: Library,
+    library: LibraryTransaction,
     cart: int,
     kind: Kind,
     looked: Looked,
@@ -160,7 +160,7 @@ def put(
 
 
 def replace_audio(
-    library: Library, cart: int, looked: Looked, markers: Markers, *, ours: bool
+    library: LibraryTransaction, cart: int, looked: Looked, markers: Markers, *, ours: bool
 ) -> None:
     """Give an item other audio. Its number, tags, kind and places stay.
 
@@ -196,7 +196,7 @@ def replace_audio(
     library.run(sound.on_conflict_do_update(index_elements=["cart"], set_=_sound_values(looked)))
 
 
-def remember_place(library: Library, cart: int, path: Path, root: Path) -> None:
+def remember_place(library: LibraryTransaction, cart: int, path: Path, root: Path) -> None:
     """Keep in mind where the audio of an item came from: logs may name it there."""
     root_id, relative = root_for(library, path, root)
     former = t.former_place.c
@@ -214,7 +214,7 @@ def remember_place(library: Library, cart: int, path: Path, root: Path) -> None:
         )
 
 
-def take_over(library: Library, waiting: int, cart: int) -> tuple[Removed, Row, Row]:
+def take_over(library: LibraryTransaction, waiting: int, cart: int) -> tuple[Removed, Row, Row]:
     """Give an item the audio of one in the waiting room, which goes.
 
     Returns what `undo_take_over` takes.
@@ -233,7 +233,7 @@ def take_over(library: Library, waiting: int, cart: int) -> tuple[Removed, Row, 
     return gone, old, old_sound
 
 
-def undo_take_over(library: Library, before: tuple[Removed, Row, Row]) -> None:
+def undo_take_over(library: LibraryTransaction, before: tuple[Removed, Row, Row]) -> None:
     """Take `take_over` back."""
     gone, old, old_sound = before
     former = t.former_place.c
@@ -243,7 +243,7 @@ def undo_take_over(library: Library, before: tuple[Removed, Row, Row]) -> None:
     put_back(library, gone)
 
 
-def _give_audio(library: Library, cart: int, row: Row, sound: Row) -> None:
+def _give_audio(library: LibraryTransaction, cart: int, row: Row, sound: Row) -> None:
     """Write the part of an item that is its audio from other rows."""
     names = [
         *MEASURE,
@@ -256,7 +256,7 @@ def _give_audio(library: Library, cart: int, row: Row, sound: Row) -> None:
 
 
 def find_twin(
-    library: Library, tags: Tags, fingerprint: bytes, sounding_s: float, but: int = 0
+    library: LibraryTransaction, tags: Tags, fingerprint: bytes, sounding_s: float, but: int = 0
 ) -> Twin | None:
     """Return the item that a newcomer seems to be again: by its sound, else by its tags.
 
@@ -284,7 +284,7 @@ def find_twin(
     return Twin(int(cart), f"“{label}”", by_sound)
 
 
-def edit(library: Library, carts: Sequence[int], values: Mapping[str, str]) -> list[Row]:
+def edit(library: LibraryTransaction, carts: Sequence[int], values: Mapping[str, str]) -> list[Row]:
     """Change tags or kind of items; returns what they were, for `set_back`.
 
     InputFault names a value that cannot be.
@@ -305,7 +305,7 @@ def edit(library: Library, carts: Sequence[int], values: Mapping[str, str]) -> l
     return before
 
 
-def set_back(library: Library, rows: Sequence[Row]) -> None:
+def set_back(library: LibraryTransaction, rows: Sequence[Row]) -> None:
     """Write values of items, each row with its cart number."""
     version = library.version()
     for row in rows:
@@ -313,7 +313,7 @@ def set_back(library: Library, rows: Sequence[Row]) -> None:
         library.run(t.item.update().where(t.item.c.cart == row["cart"]).values(**values))
 
 
-def settle(library: Library, carts: Sequence[int]) -> None:
+def settle(library: LibraryTransaction, carts: Sequence[int]) -> None:
     """Let items out of the waiting room."""
     for part in _parts(carts):
         library.run(
@@ -323,7 +323,7 @@ def settle(library: Library, carts: Sequence[int]) -> None:
         )
 
 
-def settle_tags(library: Library, cart: int) -> None:
+def settle_tags(library: LibraryTransaction, cart: int) -> None:
     """Let an item out that has its tags now, unless it seems to be in the library already."""
     row, sound = _rows(library, t.item, [cart])[0], _rows(library, t.item_sound, [cart])[0]
     tags = Tags(**{spec.name: row[spec.name] for spec in fields(Tags)})
@@ -335,7 +335,7 @@ def settle_tags(library: Library, cart: int) -> None:
     set_back(library, [{"cart": cart, **values}])
 
 
-def remove(library: Library, carts: Sequence[int]) -> Removed:
+def remove(library: LibraryTransaction, carts: Sequence[int]) -> Removed:
     """Remove items from the library; their files stay. Returns what `put_back` takes."""
     library.version()
     gone: dict[str, list[Row]] = {}
@@ -347,7 +347,7 @@ def remove(library: Library, carts: Sequence[int]) -> Removed:
     return Removed(gone)
 
 
-def put_back(library: Library, removed: Removed) -> None:
+def put_back(library: LibraryTransaction, removed: Removed) -> None:
     """Put removed items back with all that hung on them; what is taken since is left out."""
     version = library.version()
     for row in removed.rows["item"]:
@@ -362,7 +362,7 @@ _HANGING = (t.item, t.item_sound, t.item_category, t.list_line, t.former_place)
 
 
 def _rows(
-    library: Library, table: Any, carts: Sequence[int], names: Sequence[str] = ()
+    library: LibraryTransaction, table: Any, carts: Sequence[int], names: Sequence[str] = ()
 ) -> list[Row]:
     columns = [table.c[name] for name in names] or [table]
     found: list[Row] = []
@@ -390,7 +390,7 @@ def _tag_values(values: Mapping[str, Any]) -> Row:
     return found
 
 
-def _file_values(library: Library, looked: Looked) -> Row:
+def _file_values(library: LibraryTransaction, looked: Looked) -> Row:
     return {
         "name_key": key(looked.path.name),
         "tags": json.dumps(looked.said, ensure_ascii=False),

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _MOST = 50_000  # lines of one list
 
@@ -58,7 +58,7 @@ def list_carts(folder: Path, list_id: int) -> list[int]:
     return [row[0] for row in rows]
 
 
-def make_list(library: Library, name: str, carts: Sequence[int] = ()) -> int:
+def make_list(library: LibraryTransaction, name: str, carts: Sequence[int] = ()) -> int:
     """Make a list; InputFault when there is one of that name."""
     from sqlalchemy.dialects.sqlite import insert
 
@@ -71,7 +71,7 @@ def make_list(library: Library, name: str, carts: Sequence[int] = ()) -> int:
     return made
 
 
-def rename_list(library: Library, list_id: int, name: str) -> None:
+def rename_list(library: LibraryTransaction, list_id: int, name: str) -> None:
     """Give a list another name."""
     from nightly_spindle.store.base import tables as t
 
@@ -80,7 +80,7 @@ def rename_list(library: Library, list_id: int, name: str) -> None:
     library.run(t.list_.update().where(t.list_.c.id == list_id).values(name=name))
 
 
-def set_target(library: Library, list_id: int, target_s: float | None) -> None:
+def set_target(library: LibraryTransaction, list_id: int, target_s: float | None) -> None:
     """Say how long a list should run, in seconds; None: as long as it does."""
     from nightly_spindle.store.base import tables as t
 
@@ -90,7 +90,7 @@ def set_target(library: Library, list_id: int, target_s: float | None) -> None:
     library.run(t.list_.update().where(t.list_.c.id == list_id).values(target_s=target_s))
 
 
-def set_carts(library: Library, list_id: int, carts: Sequence[int]) -> None:
+def set_carts(library: LibraryTransaction, list_id: int, carts: Sequence[int]) -> None:
     """Write the whole list."""
     from sqlalchemy.dialects.sqlite import insert
 
@@ -105,7 +105,7 @@ def set_carts(library: Library, list_id: int, carts: Sequence[int]) -> None:
         library.run(insert(t.list_line), rows)
 
 
-def remove_list(library: Library, list_id: int) -> tuple[ItemList, list[int]]:
+def remove_list(library: LibraryTransaction, list_id: int) -> tuple[ItemList, list[int]]:
     """End a list; its items stay. Returns what `put_list_back` takes."""
     from sqlalchemy import select
 
@@ -121,7 +121,7 @@ def remove_list(library: Library, list_id: int) -> tuple[ItemList, list[int]]:
     return ItemList(row.id, row.name, len(carts), row.target_s), carts
 
 
-def put_list_back(library: Library, gone: tuple[ItemList, list[int]]) -> None:
+def put_list_back(library: LibraryTransaction, gone: tuple[ItemList, list[int]]) -> None:
     """Make a list again as it was."""
     from nightly_spindle.store.base import tables as t
 
@@ -132,7 +132,7 @@ def put_list_back(library: Library, gone: tuple[ItemList, list[int]]) -> None:
     set_carts(library, old.id, carts)
 
 
-def _checked(library: Library, name: str, list_id: int) -> str:
+def _checked(library: LibraryTransaction, name: str, list_id: int) -> str:
     from sqlalchemy import func, select
 
     from nightly_spindle.store.base import tables as t
@@ -146,26 +146,30 @@ def _checked(library: Library, name: str, list_id: int) -> str:
     return name
 
 
-def append(library: Library, list_id: int, carts: Sequence[int]) -> tuple[int, list[int]]:
+def append(
+    library: LibraryTransaction, list_id: int, carts: Sequence[int]
+) -> tuple[int, list[int]]:
     """Add items at the end; returns what `set_back` takes."""
     before = carts_of(library, list_id)
     set_carts(library, list_id, [*before, *carts])
     return list_id, before
 
 
-def change(library: Library, list_id: int, carts: Sequence[int]) -> tuple[int, list[int]]:
+def change(
+    library: LibraryTransaction, list_id: int, carts: Sequence[int]
+) -> tuple[int, list[int]]:
     """Write the whole list; returns what `set_back` takes."""
     before = carts_of(library, list_id)
     set_carts(library, list_id, carts)
     return list_id, before
 
 
-def set_back(library: Library, before: tuple[int, list[int]]) -> None:
+def set_back(library: LibraryTransaction, before: tuple[int, list[int]]) -> None:
     """Write a list as it was."""
     set_carts(library, *before)
 
 
-def carts_of(library: Library, list_id: int) -> list[int]:
+def carts_of(library: LibraryTransaction, list_id: int) -> list[int]:
     """Return a list's cart numbers in order."""
     from sqlalchemy import select
 

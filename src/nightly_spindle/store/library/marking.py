@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.library.markers import Marks, Shaping
     from nightly_spindle.core.station.settings import Trimming
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 Row = dict[str, Any]
 _PART = 400
@@ -38,7 +38,7 @@ _FOUND = (
 )  # fmt: skip
 
 
-def item_of(library: Library, cart: int) -> Item:
+def item_of(library: LibraryTransaction, cart: int) -> Item:
     """Return an item as it is now; InputFault when it is gone."""
     query = select(t.item, t.root.c.path.label("root")).join(t.root).where(t.item.c.cart == cart)
     found = library.rows(query)
@@ -48,7 +48,7 @@ def item_of(library: Library, cart: int) -> Item:
 
 
 def set_by_hand(
-    library: Library, wanted: Mapping[int, tuple[Marks | None, Shaping | None]]
+    library: LibraryTransaction, wanted: Mapping[int, tuple[Marks | None, Shaping | None]]
 ) -> list[Row]:
     """Set marks and shaping of items, each where it is not None; returns what was, for `put_back`.
 
@@ -72,7 +72,7 @@ def set_by_hand(
     return before
 
 
-def put_back(library: Library, rows: Sequence[Row]) -> None:
+def put_back(library: LibraryTransaction, rows: Sequence[Row]) -> None:
     """Write marks, shaping or measured markers of items as the rows say."""
     version = library.version()
     if not rows:
@@ -86,7 +86,7 @@ def put_back(library: Library, rows: Sequence[Row]) -> None:
     )
 
 
-def _now(library: Library, carts: Sequence[int]) -> list[Row]:
+def _now(library: LibraryTransaction, carts: Sequence[int]) -> list[Row]:
     columns = (t.item.c.cart, t.item.c.marks, t.item.c.shaping)
     found: list[Row] = []
     for at in range(0, len(carts), _PART):
@@ -94,7 +94,7 @@ def _now(library: Library, carts: Sequence[int]) -> list[Row]:
     return found
 
 
-def note_file(library: Library, cart: int, path: Path) -> None:
+def note_file(library: LibraryTransaction, cart: int, path: Path) -> None:
     """Keep in mind that an item's file was written to by us: it is not new audio."""
     stat = path.stat()
     library.run(
@@ -104,7 +104,7 @@ def note_file(library: Library, cart: int, path: Path) -> None:
     )
 
 
-def measured(library: Library, cart: int, found: Measured) -> None:
+def measured(library: LibraryTransaction, cart: int, found: Measured) -> None:
     """Write what was measured of an item's own file; InputFault when the item is gone."""
     item_of(library, cart)
     values = measure_values(found.measure)
@@ -123,7 +123,7 @@ def measured(library: Library, cart: int, found: Measured) -> None:
 
 
 def measure_anew(
-    library: Library,
+    library: LibraryTransaction,
     trimming: Trimming,
     carts: Sequence[int] | None = None,
     progress: Callable[[int, int], None] = lambda _done, _all: None,

@@ -8,7 +8,12 @@ from typing import TYPE_CHECKING, Any
 from sqlalchemy import select
 
 from nightly_spindle.core.base.errors import InputFault
-from nightly_spindle.core.library.rotation_card import ANY_TURN, TurnCard, card_from, card_values
+from nightly_spindle.core.library.rotation_card import (
+    ANY_TURN,
+    RotationCard,
+    card_from,
+    card_values,
+)
 from nightly_spindle.store.base import tables as t
 from nightly_spindle.store.library.item_rows import turn_text
 from nightly_spindle.store.library.marking import put_back
@@ -16,14 +21,16 @@ from nightly_spindle.store.library.marking import put_back
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _PART = 400
 
 
 def change_cards(
-    library: Library, carts: Sequence[int], change: Callable[[TurnCard], TurnCard]
-) -> tuple[dict[int, TurnCard], list[dict[str, Any]]]:
+    library: LibraryTransaction,
+    carts: Sequence[int],
+    change: Callable[[RotationCard], RotationCard],
+) -> tuple[dict[int, RotationCard], list[dict[str, Any]]]:
     """Change what items say of their turns; returns the new ones, and rows for `put_back`.
 
     InputFault when an item is not there or a card cannot be; then none is changed.

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.logs.log_edits import LogEdit
     from nightly_spindle.core.station.log_sources import LogDrop
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 Row = dict[str, Any]
 
@@ -40,7 +40,7 @@ def drop_row(station: Path, drop: LogDrop) -> Row:
     }
 
 
-def save_drop(library: Library, drop: LogDrop) -> tuple[int, list[Row]]:
+def save_drop(library: LibraryTransaction, drop: LogDrop) -> tuple[int, list[Row]]:
     """Write a drop, a new one when its id is 0; SettingRefused says what is wrong with it.
 
     Returns its id and what was there, for `restore_drop`.
@@ -55,12 +55,12 @@ def save_drop(library: Library, drop: LogDrop) -> tuple[int, list[Row]]:
     return row["id"], restore_drop(library, row["id"], [row])
 
 
-def remove_drop(library: Library, drop_id: int) -> list[Row]:
+def remove_drop(library: LibraryTransaction, drop_id: int) -> list[Row]:
     """Take a drop out; returns what was there. Events that load from it say so."""
     return restore_drop(library, drop_id, [])
 
 
-def restore_drop(library: Library, drop_id: int, rows: Sequence[Row]) -> list[Row]:
+def restore_drop(library: LibraryTransaction, drop_id: int, rows: Sequence[Row]) -> list[Row]:
     """Make a drop what its row says, or take it out; returns what was there."""
     library.version()
     before = library.rows(t.log_drop.select().where(t.log_drop.c.id == drop_id))
@@ -70,7 +70,7 @@ def restore_drop(library: Library, drop_id: int, rows: Sequence[Row]) -> list[Ro
     return before
 
 
-def settle(library: Library, wanted: Mapping[str, int]) -> dict[str, int]:
+def settle(library: LibraryTransaction, wanted: Mapping[str, int]) -> dict[str, int]:
     """Remember which item lines mean that say this (0: forget); returns what was remembered."""
     library.version()
     table = t.log_settled
@@ -85,7 +85,9 @@ def settle(library: Library, wanted: Mapping[str, int]) -> dict[str, int]:
     return {said: known.get(said, 0) for said in wanted}
 
 
-def set_edits(library: Library, drop_id: int, slot: str, edits: Sequence[LogEdit]) -> list[LogEdit]:
+def set_edits(
+    library: LibraryTransaction, drop_id: int, slot: str, edits: Sequence[LogEdit]
+) -> list[LogEdit]:
     """Write the edits of a log; returns what they were."""
     library.version()
     table = t.log_edit

@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 EPOCH_DAY = date(1970, 1, 1)
 _CLOCK = ("slots", "weights", "rules", "options")
@@ -151,7 +151,7 @@ def carts_of(formats: FormatPlan) -> set[int]:
 # -- editing -----
 
 
-def save_clock(library: Library, clock: FormatClock) -> tuple[int, Before]:
+def save_clock(library: LibraryTransaction, clock: FormatClock) -> tuple[int, Before]:
     """Write a clock, a new one where its id is 0; returns its number, and what was there.
 
     SettingRefused says what cannot be, InputFault when the name is taken.
@@ -166,7 +166,7 @@ def save_clock(library: Library, clock: FormatClock) -> tuple[int, Before]:
     return number, put_rows(library, t.format_clock, {number: [row]})
 
 
-def remove_clock(library: Library, number: int, formats: FormatPlan) -> Before:
+def remove_clock(library: LibraryTransaction, number: int, formats: FormatPlan) -> Before:
     """Take a clock out; InputFault where it is used."""
     from nightly_spindle.store.base import tables as t
 
@@ -179,7 +179,7 @@ def remove_clock(library: Library, number: int, formats: FormatPlan) -> Before:
     return put_rows(library, t.format_clock, {number: []})
 
 
-def save_day(library: Library, plan: DayPlan, plans: Plans) -> tuple[int, Before]:
+def save_day(library: LibraryTransaction, plan: DayPlan, plans: Plans) -> tuple[int, Before]:
     """Write a day plan, a new one where its id is 0; returns its number, and what was there."""
     from nightly_spindle.store.base import tables as t
 
@@ -190,7 +190,7 @@ def save_day(library: Library, plan: DayPlan, plans: Plans) -> tuple[int, Before
     return plan.id, put_rows(library, t.day_plan, {plan.id: [row_of(day_values(plan))]})
 
 
-def remove_day(library: Library, number: int, plans: Plans) -> tuple[Before, Before]:
+def remove_day(library: LibraryTransaction, number: int, plans: Plans) -> tuple[Before, Before]:
     """Take a day plan out, from the calendar too; returns what was there of both."""
     from nightly_spindle.store.base import tables as t
 
@@ -202,7 +202,7 @@ def remove_day(library: Library, number: int, plans: Plans) -> tuple[Before, Bef
     return put_rows(library, t.day_plan, {number: []}), before
 
 
-def paint_week(library: Library, hours: Mapping[int, int]) -> Before:
+def paint_week(library: LibraryTransaction, hours: Mapping[int, int]) -> Before:
     """Give hours of the week (0 to 167) to clocks, 0 to none; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
@@ -211,7 +211,7 @@ def paint_week(library: Library, hours: Mapping[int, int]) -> Before:
     return put_rows(library, t.week_hour, rows)
 
 
-def set_calendar(library: Library, days: Mapping[date, int]) -> Before:
+def set_calendar(library: LibraryTransaction, days: Mapping[date, int]) -> Before:
     """Give days to day plans, 0 to the week plan; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
@@ -220,7 +220,7 @@ def set_calendar(library: Library, days: Mapping[date, int]) -> Before:
     return put_rows(library, t.calendar_day, rows)
 
 
-def set_rules(library: Library, rules: Sequence[RotationRule]) -> Before:
+def set_rules(library: LibraryTransaction, rules: Sequence[RotationRule]) -> Before:
     """Make these the station's rules of rotation; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
@@ -232,7 +232,7 @@ def set_rules(library: Library, rules: Sequence[RotationRule]) -> Before:
     return put_rows(library, t.rotation_rule, wanted)
 
 
-def set_turn(library: Library, category: int, turn: Turn) -> Turn:
+def set_turn(library: LibraryTransaction, category: int, turn: Turn) -> Turn:
     """Set in which order a category's items come round; returns what it was."""
     from nightly_spindle.store.base import tables as t
 
@@ -245,7 +245,7 @@ def set_turn(library: Library, category: int, turn: Turn) -> Turn:
     return Turn(rows[0]["turn"])
 
 
-def rename_in_formats(library: Library, was: str, name: str) -> None:
+def rename_in_formats(library: LibraryTransaction, was: str, name: str) -> None:
     """Have format clocks and rules that name a category name it as it is called now."""
     from nightly_spindle.store.base import tables as t
 
@@ -281,7 +281,7 @@ def day_id(day: date) -> int:
     return (day - EPOCH_DAY).days
 
 
-def restore(library: Library, before: Mapping[str, Before]) -> dict[str, Before]:
+def restore(library: LibraryTransaction, before: Mapping[str, Before]) -> dict[str, Before]:
     """Make rows of tables, by the tables' names, what they were; returns what was there."""
     from nightly_spindle.store.base.tables import metadata
 

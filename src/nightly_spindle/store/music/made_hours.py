@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
 
     from nightly_spindle.core.calendar.log_periods import Slot
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _PLAIN = ("clock_name", "comes_from", "lands_s", "fixed", "cost")
 
@@ -69,7 +69,9 @@ def made_instants(connection: sqlite3.Connection, from_us: int, until_us: int) -
     return {row["id"] for row in rows}
 
 
-def write_made(library: Library, hours: Iterable[MadeHour], clear: Iterable[int] = ()) -> Before:
+def write_made(
+    library: LibraryTransaction, hours: Iterable[MadeHour], clear: Iterable[int] = ()
+) -> Before:
     """Write made hours, and take those out that start at the instants of `clear`.
 
     Returns what was there, for `put_made`.
@@ -79,7 +81,7 @@ def write_made(library: Library, hours: Iterable[MadeHour], clear: Iterable[int]
     return put_made(library, wanted)
 
 
-def stretch_rows(library: Library, starts: Iterable[int]) -> Before:
+def stretch_rows(library: LibraryTransaction, starts: Iterable[int]) -> Before:
     """Return what is made for hours that start at these instants, for `put_made`."""
     from nightly_spindle.store.base import tables as t
 
@@ -92,7 +94,7 @@ def stretch_rows(library: Library, starts: Iterable[int]) -> Before:
     return found
 
 
-def put_made(library: Library, wanted: Mapping[int, list[dict[str, Any]]]) -> Before:
+def put_made(library: LibraryTransaction, wanted: Mapping[int, list[dict[str, Any]]]) -> Before:
     """Make hours what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store.base import tables as t
 

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     import sqlite3
     from collections.abc import Iterable, Mapping, Sequence
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _JSON = ("members", "options")
 _CARTS_IN = (
@@ -61,7 +61,7 @@ def carts_of(pools: Iterable[Pool]) -> set[int]:
     return carts | {pool.fallback for pool in pools if pool.fallback}
 
 
-def save_pool(library: Library, pool: Pool) -> tuple[int, Before]:
+def save_pool(library: LibraryTransaction, pool: Pool) -> tuple[int, Before]:
     """Write a pool, a new one where its id is 0, behind the others then.
 
     Returns its number, and what was there, for `restore_pools`. SettingRefused says what cannot
@@ -80,7 +80,7 @@ def save_pool(library: Library, pool: Pool) -> tuple[int, Before]:
     return pool.id, restore_pools(library, {pool.id: [row_of(pool_values(pool))]})
 
 
-def _check_members(library: Library, pool: Pool) -> None:
+def _check_members(library: LibraryTransaction, pool: Pool) -> None:
     from nightly_spindle.store.base import tables as t
 
     carts = [*pool.carts, *([pool.fallback] if pool.fallback else [])]
@@ -98,12 +98,12 @@ def _check_members(library: Library, pool: Pool) -> None:
         raise InputFault(f"pool “{pool.name}”: {'; '.join(wrong[:4])}")
 
 
-def remove_pool(library: Library, number: int) -> Before:
+def remove_pool(library: LibraryTransaction, number: int) -> Before:
     """Take a pool out; returns what was there, for `restore_pools`."""
     return restore_pools(library, {number: []})
 
 
-def order_pools(library: Library, numbers: Sequence[int]) -> Before:
+def order_pools(library: LibraryTransaction, numbers: Sequence[int]) -> Before:
     """Put the pools in that order; returns what was there, for `restore_pools`."""
     from nightly_spindle.store.base import tables as t
 
@@ -114,7 +114,7 @@ def order_pools(library: Library, numbers: Sequence[int]) -> Before:
     return restore_pools(library, moved)
 
 
-def restore_pools(library: Library, wanted: Mapping[int, Sequence[Row]]) -> Before:
+def restore_pools(library: LibraryTransaction, wanted: Mapping[int, Sequence[Row]]) -> Before:
     """Make pools what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store.base import tables as t
 

@@ -23,7 +23,7 @@ from nightly_spindle.core.reports.spot_reports import PlannedSpot, Report, plann
 from nightly_spindle.core.station.settings import SpotRules
 from nightly_spindle.core.traffic.break_patterns import BreakPattern
 from nightly_spindle.core.traffic.campaigns import Campaign, Per
-from nightly_spindle.core.traffic.coming_breaks import BreakPlace, Calendar
+from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, BreakPlace
 from nightly_spindle.core.traffic.order_quotas import flight_total, quota, total_share
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
 from nightly_spindle.core.traffic.spot_plan import Booking
@@ -262,7 +262,7 @@ def ordered_in(snapshot: Snapshot, now_us: int, from_us: int, until_us: int) -> 
                                     programme.settings.tz))  # fmt: skip
     if until <= from_us:
         return {}
-    calendar = Calendar(programme.break_sources(), from_us, from_us, until)
+    calendar = BreakCalendar(programme.break_sources(), from_us, from_us, until)
     found = {}
     days = (local_day(from_us, calendar.tz), local_day(until - 1, calendar.tz))
     for campaign in programme.spots.campaigns.values():

@@ -9,7 +9,7 @@ from nightly_spindle.core.events.event_templates import TemplateStock
 from nightly_spindle.core.events.event_values import joined
 from nightly_spindle.core.events.steps import PlayItem
 from nightly_spindle.core.events.timed_events import TimedEvent
-from nightly_spindle.core.playout.event_length_plan import Holds, holds
+from nightly_spindle.core.playout.event_length_plan import EventContents, holds
 from nightly_spindle.core.reports.event_findings import EventFinding, check_events
 from nightly_spindle.core.reports.event_week import ComingFiring, Day, next_firings, week_of
 from nightly_spindle.store.events.event_sources import read_holdings
@@ -49,7 +49,7 @@ class EventPreview:
     sentence: str
     coming: tuple[ComingFiring, ...]
     findings: tuple[EventFinding, ...]
-    holds: Holds
+    holds: EventContents
 
 
 class EventBoard(StationBoard):

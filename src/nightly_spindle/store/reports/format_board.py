@@ -23,7 +23,7 @@ from nightly_spindle.core.music.log_making import Maker
 from nightly_spindle.core.music.made_edits import HourEditor, LineCandidate
 from nightly_spindle.core.music.made_logs import MadeHour
 from nightly_spindle.core.music.making_stock import Stock
-from nightly_spindle.core.music.play_columns import LineUp
+from nightly_spindle.core.music.play_columns import PlayColumns
 from nightly_spindle.core.music.rotation_stats import (
     ArtistUse,
     CategoryUse,
@@ -175,7 +175,7 @@ class FormatBoard:
         settings = known.snapshot.programme.settings
         slot = slot_at(Period.HOUR, settings.tz, settings.day_start, now_us)
         task = HourTask(slot, clock, "a trial")
-        return next(Maker(known.stock, LineUp(), [task]).make())
+        return next(Maker(known.stock, PlayColumns(), [task]).make())
 
     def length(self, clock: FormatClock) -> HourLength:
         """Return how long a clock's strip runs by the real items."""
@@ -201,7 +201,7 @@ class FormatBoard:
         formats, table = known.stock.formats, known.stock.table
         plays = plays_around(known.snapshot, formats, start_us, slot.end_us, now_us)
         own = set(made_plays([hour]))
-        lines = LineUp((at, table.row(cart)) for at, cart in plays
+        lines = PlayColumns((at, table.row(cart)) for at, cart in plays
                        if table.row(cart) and (at, cart) not in own)  # fmt: skip
         rules = formats.rules_of(formats.clocks.get(hour.clock))
         found = HourEditor(hour, known.stock, lines, rules, slot.end_us)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US, resolve_local
 from nightly_spindle.core.calendar.day_plans import show_start
-from nightly_spindle.core.calendar.local_hours import WallHours
+from nightly_spindle.core.calendar.local_hours import LocalHours
 from nightly_spindle.core.calendar.log_periods import Period, slots
 from nightly_spindle.core.events.steps import LoadLog, PlayBreak
 from nightly_spindle.core.library.items import Kind
@@ -19,8 +19,8 @@ from nightly_spindle.core.music.hour_segments import HourTask, ShowTime, TakenTi
 from nightly_spindle.core.music.log_making import EFFORT, Maker
 from nightly_spindle.core.music.made_logs import MadeHour, Mode
 from nightly_spindle.core.music.making_stock import Stock
-from nightly_spindle.core.music.play_columns import LineUp
-from nightly_spindle.core.music.rotation_columns import NEVER, RotationTrack, TurnTable
+from nightly_spindle.core.music.play_columns import PlayColumns
+from nightly_spindle.core.music.rotation_columns import NEVER, RotationColumns, RotationTrack
 from nightly_spindle.core.overlays.overlay_pools import PoolUse
 from nightly_spindle.core.playout.event_length_plan import holds
 from nightly_spindle.core.reports.break_lengths import break_s
@@ -71,11 +71,11 @@ def stock_of(snapshot: Snapshot) -> Stock:
             here = span(item, settings.rate, segues)
             seconds = max(0, here.segue - here.cue_in) / settings.rate
             tracks.append(RotationTrack(item, seconds, heard.get(cart, NEVER)))
-    table = TurnTable(tracks, {name: one.carts for name, one in formats.categories.items()})
+    table = RotationColumns(tracks, {name: one.carts for name, one in formats.categories.items()})
     return Stock(
         formats,
         table,
-        WallHours(settings.tz, settings.day_start),
+        LocalHours(settings.tz, settings.day_start),
         _joined(programme),
         {pool.name.casefold(): pool for pool in programme.pools_for(PoolUse.LINKS)},
         {
@@ -259,7 +259,9 @@ def make_logs(
     gone = set(made_plays(hour for start, hour in there.items() if start in again))
     plays = plays_around(snapshot, formats, from_us, until_us, now_us)
     row = stock.table.row
-    lines = LineUp((at, row(cart)) for at, cart in plays if row(cart) and (at, cart) not in gone)
+    lines = PlayColumns(
+        (at, row(cart)) for at, cart in plays if row(cart) and (at, cart) not in gone
+    )
     maker = Maker(stock, lines, wanted, effort)
     made: list[MadeHour] = []
     for hour in maker.make():
@@ -294,9 +296,9 @@ def make_and_write(
     progress: Callable[[int, int], bool] = lambda _done, _all: True,
 ) -> tuple[Making, dict[int, list[dict[str, object]]]]:  # fmt: skip
     """Make hours and write them; returns what was made, and what was there before."""
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
     made = make_logs(snapshot, from_us, until_us, now_us, mode, progress)
-    with Library(snapshot.folder) as library:
+    with LibraryTransaction(snapshot.folder) as library:
         before = write_made(library, made.hours)
     return made, before

@@ -23,11 +23,11 @@ from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.spot_findings import length_us
 from nightly_spindle.core.segues.list_length import running_time
 from nightly_spindle.core.traffic.campaigns import Per
-from nightly_spindle.core.traffic.coming_breaks import LOOK_BACK_DAYS, Calendar
+from nightly_spindle.core.traffic.coming_breaks import LOOK_BACK_DAYS, BreakCalendar
 from nightly_spindle.core.traffic.order_quotas import HeardSpot, Quota, quota
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
 from nightly_spindle.core.traffic.spot_demand import Demand
-from nightly_spindle.core.traffic.spot_placement import Placing, place_spots
+from nightly_spindle.core.traffic.spot_placement import SpotPlacement, place_spots
 from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.traffic.campaigns import read_spots
 
@@ -64,7 +64,7 @@ class Account:
 class Orders:
     """The orders of a station at an instant, and the calendar that they are placed in."""
 
-    calendar: Calendar
+    calendar: BreakCalendar
     orders: tuple[Demand, ...]
     account: Account
 
@@ -134,7 +134,7 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
     until = day_start(today + 1 + round(programme.settings.spots.days_ahead), tz)
     firsts = [day_number(c.first) for c in spots.campaigns.values() if c.first is not None]
     since = day_start(min([today, *(max(first, today - LOOK_BACK_DAYS) for first in firsts)]), tz)
-    calendar = Calendar(programme.break_sources(), since, now_us, until)
+    calendar = BreakCalendar(programme.break_sources(), since, now_us, until)
     book = account(snapshot, now_us)
     given = spots_in_logs(snapshot, now_us)
     calendar.close(book.closed)
@@ -182,14 +182,16 @@ def spots_in_logs(snapshot: Snapshot, now_us: int) -> dict[int, list[int]]:
     return found
 
 
-def make_placing(snapshot: Snapshot, now_us: int, *, anew: bool = False) -> tuple[Orders, Placing]:
+def make_placing(
+    snapshot: Snapshot, now_us: int, *, anew: bool = False
+) -> tuple[Orders, SpotPlacement]:
     """Place the coming spots; `anew` without regard to where they stand now."""
     wanted = orders_of(snapshot, now_us)
     stands = () if anew else snapshot.programme.spots.bookings
     return wanted, place_spots(wanted.calendar, wanted.orders, stands)
 
 
-def write_placing(snapshot: Snapshot, now_us: int, wanted: Orders, made: Placing) -> None:
+def write_placing(snapshot: Snapshot, now_us: int, wanted: Orders, made: SpotPlacement) -> None:
     """Write a placing down, from now on; StorageFault when the database cannot be written."""
     connection, settings = snapshot.connection, snapshot.programme.settings
     until = day_start(
@@ -227,7 +229,7 @@ def write_placing(snapshot: Snapshot, now_us: int, wanted: Orders, made: Placing
         ) from error
 
 
-def place(snapshot: Snapshot, now_us: int, *, anew: bool = False) -> tuple[Orders, Placing]:
+def place(snapshot: Snapshot, now_us: int, *, anew: bool = False) -> tuple[Orders, SpotPlacement]:
     """Place the coming spots and write it down; the snapshot goes by it then."""
     wanted, made = make_placing(snapshot, now_us, anew=anew)
     write_placing(snapshot, now_us, wanted, made)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from nightly_spindle.core.segues.segue_rules import SegueRule
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 Row = dict[str, Any]
 Before = dict[str, Any]
@@ -39,14 +39,14 @@ def read_segues(connection: sqlite3.Connection, station: SegueRule) -> Segues:
     return Segues(station, rules, pairs)
 
 
-def set_station_rule(library: Library, texts: Mapping[str, str]) -> Before:
+def set_station_rule(library: LibraryTransaction, texts: Mapping[str, str]) -> Before:
     """Change values of the station's own rule; returns what they were, for setting them back."""
     names = {f"segue.{name}": text for name, text in texts.items()}
     before = update_settings(library, names)
     return {name.removeprefix("segue."): text for name, text in before.items()}
 
 
-def set_rule(library: Library, rule: PairRule) -> list[Row]:
+def set_rule(library: LibraryTransaction, rule: PairRule) -> list[Row]:
     """Write the rule of a pair of kinds; one without values goes.
 
     Returns what was, for `restore_rule`.
@@ -64,14 +64,16 @@ def set_rule(library: Library, rule: PairRule) -> list[Row]:
     return before or [{"out": rule.out, "into": rule.into, "texts": ""}]
 
 
-def restore_rule(library: Library, rows: list[Row]) -> None:
+def restore_rule(library: LibraryTransaction, rows: list[Row]) -> None:
     """Write rules of pairs of kinds back as they were."""
     for row in rows:
         texts = json.loads(row["texts"]) if row["texts"] else {}
         set_rule(library, PairRule(row["out"], row["into"], tuple(sorted(texts.items()))))
 
 
-def set_pair(library: Library, out_cart: int, in_cart: int, edit: JoinEdit | None) -> str:
+def set_pair(
+    library: LibraryTransaction, out_cart: int, in_cart: int, edit: JoinEdit | None
+) -> str:
     """Write how one item passes into another, whenever they meet (None: as the rules say).
 
     Returns what was stored before, for `restore_pair`.
@@ -82,7 +84,7 @@ def set_pair(library: Library, out_cart: int, in_cart: int, edit: JoinEdit | Non
     )  # fmt: skip
 
 
-def restore_pair(library: Library, out_cart: int, in_cart: int, text: str) -> str:
+def restore_pair(library: LibraryTransaction, out_cart: int, in_cart: int, text: str) -> str:
     """Write the stored join of a pair of items back; returns what was stored before."""
     from nightly_spindle.store.base import tables as t
 

@@ -49,7 +49,7 @@ from nightly_spindle.store.traffic import campaigns
 if TYPE_CHECKING:
     import sqlite3
 
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _ITEM = (
     "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
@@ -115,7 +115,7 @@ def changes(folder: Path, book: Book) -> list[BookChange]:
     return compare(read_station(folder), book)
 
 
-def apply_book(library: Library, book: Book) -> None:
+def apply_book(library: LibraryTransaction, book: Book) -> None:
     """Make a station what a book says. What is measured of items that stay is kept.
 
     InputFault when it holds a value that cannot be kept; nothing has changed then.
@@ -127,7 +127,7 @@ def apply_book(library: Library, book: Book) -> None:
         raise InputFault(f"the book holds a value that cannot be: {clipped(error)}") from error
 
 
-def _apply(library: Library, book: Book) -> None:
+def _apply(library: LibraryTransaction, book: Book) -> None:
     from sqlalchemy.dialects.sqlite import insert
 
     from nightly_spindle.store.base import tables as t
@@ -175,7 +175,9 @@ def _apply(library: Library, book: Book) -> None:
         _fill(library, table, rows)
 
 
-def _apply_items(library: Library, book: Book, roots: dict[str, int], version: int) -> None:
+def _apply_items(
+    library: LibraryTransaction, book: Book, roots: dict[str, int], version: int
+) -> None:
     from sqlalchemy import select
     from sqlalchemy.dialects.sqlite import insert
 
@@ -215,7 +217,7 @@ def _apply_items(library: Library, book: Book, roots: dict[str, int], version: i
         _fill(library, t.former_place, former)
 
 
-def _fill(library: Library, table: Any, rows: list[dict[str, Any]]) -> None:
+def _fill(library: LibraryTransaction, table: Any, rows: list[dict[str, Any]]) -> None:
     from sqlalchemy.dialects.sqlite import insert
 
     if rows:

@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from nightly_spindle.store.base.patience import Patience
-    from nightly_spindle.store.base.transaction import Library
+    from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _JSON = ("copies", "options", "pins")
 
@@ -106,7 +106,9 @@ def fillers_of(plan: SpotPlan) -> list[str]:
 # -- editing ---------------------------------------------------------------------------------------
 
 
-def save_campaigns(library: Library, campaigns: Sequence[Campaign]) -> tuple[list[int], Before]:
+def save_campaigns(
+    library: LibraryTransaction, campaigns: Sequence[Campaign]
+) -> tuple[list[int], Before]:
     """Write campaigns, new ones where the id is 0.
 
     Returns their numbers, and what was there, for `restore_campaigns`. SettingRefused says what
@@ -128,7 +130,7 @@ def save_campaigns(library: Library, campaigns: Sequence[Campaign]) -> tuple[lis
     return numbers, restore_campaigns(library, wanted)
 
 
-def _check_campaign(library: Library, campaign: Campaign) -> None:
+def _check_campaign(library: LibraryTransaction, campaign: Campaign) -> None:
     from nightly_spindle.store.base import tables as t
 
     carts = [copy.cart for copy in campaign.copies]
@@ -144,19 +146,19 @@ def _check_campaign(library: Library, campaign: Campaign) -> None:
         raise InputFault(f"campaign “{campaign.name}”: {'; '.join(wrong[:4])}")
 
 
-def remove_campaigns(library: Library, numbers: Iterable[int]) -> Before:
+def remove_campaigns(library: LibraryTransaction, numbers: Iterable[int]) -> Before:
     """Take campaigns out; what aired of them stays in the as-run log."""
     return restore_campaigns(library, {number: [] for number in numbers})
 
 
-def restore_campaigns(library: Library, wanted: Mapping[int, Sequence[Row]]) -> Before:
+def restore_campaigns(library: LibraryTransaction, wanted: Mapping[int, Sequence[Row]]) -> Before:
     """Make campaigns what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
     return put_rows(library, t.campaign, wanted)
 
 
-def save_break(library: Library, pattern: BreakPattern) -> tuple[int, Before]:
+def save_break(library: LibraryTransaction, pattern: BreakPattern) -> tuple[int, Before]:
     """Write a break pattern, a new one where its id is 0, behind the others then.
 
     Returns its number, and what was there, for `restore_breaks`.
@@ -179,12 +181,12 @@ def save_break(library: Library, pattern: BreakPattern) -> tuple[int, Before]:
     return number, restore_breaks(library, {number: [row_of(break_values(pattern))]})
 
 
-def remove_break(library: Library, number: int) -> Before:
+def remove_break(library: LibraryTransaction, number: int) -> Before:
     """Take a break pattern out."""
     return restore_breaks(library, {number: []})
 
 
-def restore_breaks(library: Library, wanted: Mapping[int, Sequence[Row]]) -> Before:
+def restore_breaks(library: LibraryTransaction, wanted: Mapping[int, Sequence[Row]]) -> Before:
     """Make break patterns what their rows say, or take them out; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
@@ -194,7 +196,9 @@ def restore_breaks(library: Library, wanted: Mapping[int, Sequence[Row]]) -> Bef
 Moved = tuple[Before, dict[Key, list[Row]]]  # campaigns, and the spots of breaks, as they were
 
 
-def pin(library: Library, number: int, to: Key | None, from_: Key | None = None) -> Moved:
+def pin(
+    library: LibraryTransaction, number: int, to: Key | None, from_: Key | None = None
+) -> Moved:
     """Set a spot by hand: into break `to`, out of break `from_`; returns what was there.
 
     Without `to` the place by hand is given up. What is placed follows at once; the next placing
@@ -226,20 +230,20 @@ def pin(library: Library, number: int, to: Key | None, from_: Key | None = None)
     return before, placed
 
 
-def unpin(library: Library, was: Moved) -> None:
+def unpin(library: LibraryTransaction, was: Moved) -> None:
     """Take back what `pin` did."""
     restore_campaigns(library, was[0])
     _put_spots(library, was[1])
 
 
-def _spots_of(library: Library, key: Key) -> list[Row]:
+def _spots_of(library: LibraryTransaction, key: Key) -> list[Row]:
     from nightly_spindle.store.base import tables as t
 
     same = (t.spot_placed.c.break_id == key[0]) & (t.spot_placed.c.at_us == key[1])
     return library.rows(t.spot_placed.select().where(same))
 
 
-def _put_spots(library: Library, breaks: Mapping[Key, Sequence[Row]]) -> None:
+def _put_spots(library: LibraryTransaction, breaks: Mapping[Key, Sequence[Row]]) -> None:
     from nightly_spindle.store.base import tables as t
 
     for key, rows in breaks.items():
@@ -252,14 +256,14 @@ def _put_spots(library: Library, breaks: Mapping[Key, Sequence[Row]]) -> None:
 Placed = tuple[list[Row], list[Row]]  # spots, and the row that says when they were placed
 
 
-def placed_rows(library: Library) -> Placed:
+def placed_rows(library: LibraryTransaction) -> Placed:
     """Return all that is placed, for `put_placed`."""
     from nightly_spindle.store.base import tables as t
 
     return library.rows(t.spot_placed.select()), library.rows(t.placing.select())
 
 
-def put_placed(library: Library, was: Placed) -> None:
+def put_placed(library: LibraryTransaction, was: Placed) -> None:
     """Place everything as it was."""
     from nightly_spindle.store.base import tables as t
 
