@@ -24,7 +24,7 @@ from nightly_spindle.core.programme.away_folders import Away, away_for, why_away
 from nightly_spindle.core.programme.running_order import NET, Awaited, LineSource, Outcome
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.store.base import roots
-from nightly_spindle.store.playout.journal import encode_state
+from nightly_spindle.store.playout.state_coding import encode_state
 from nightly_spindle.store.playout.state_file import StateFile, pack, read_kept
 
 MUSIC = [make_item(n, 150 + 9 * (n % 11)) for n in range(1, 61)]  # below /music
@@ -116,7 +116,7 @@ def test_short_lines_of_a_folder_that_is_away_are_not_burnt(lengths, music_here,
     longest = 220.0 if music_here else 60.0  # of a stand-in that was begun
     passed = sum(seconds[:missed])
     assert gone_s - longest - 20 <= passed <= gone_s + longest + 20 + max(lengths)
-    assert len(begun.upcoming) + missed >= 300 - 1
+    assert len(begun.order.upcoming) + missed >= 300 - 1
 
 
 def test_what_cannot_be_played_is_told_before_its_turn():
@@ -126,7 +126,7 @@ def test_what_cannot_be_played_is_told_before_its_turn():
     (found,) = cannot_play(made, state, [103, 102, 119])
     assert found.text == ("“Title 102” cannot be played when its turn comes: the file is not "
                           "there; so it is with 1 other item lined up.")  # fmt: skip
-    assert found.line_id == state.upcoming[1].id
+    assert found.line_id == state.order.upcoming[1].id
     assert cannot_play(made, state, [119]) == [], "what is not lined up is no news"
 
 
@@ -148,7 +148,7 @@ def test_a_file_that_breaks_off_is_not_called_aired():
     sequencer = Sequencer(station(HERE), state_at(MIDNIGHT, [1, 2]))
     recorder = Recorder()
     recorder.take(sequencer.advance((MIDNIGHT + 20 * US) * RATE // US))
-    recorder.take(sequencer.died(sequencer.state.playing.id, 40 * RATE, "it is damaged"))
+    recorder.take(sequencer.died(sequencer.state.order.playing.id, 40 * RATE, "it is damaged"))
     recorder.take(sequencer.advance((MIDNIGHT + 90 * US) * RATE // US))
     first = recorder.rows[0]
     assert first.outcome is Outcome.BROKE_OFF
@@ -164,8 +164,8 @@ def test_a_late_log_does_not_start_the_song_that_is_on_air_again():
     sequencer = Sequencer(made, state)
     actions = sequencer.advance((MIDNIGHT + 101 * US) * RATE // US)
     awaited = Awaited(1, MIDNIGHT, MIDNIGHT + 24 * HOUR, MIDNIGHT)
-    state.awaited.append(awaited)
-    lines = load_late(made, state, awaited, state.frame, actions)
+    state.logs.awaited.append(awaited)
+    lines = load_late(made, state, awaited, state.clock.frame, actions)
     assert [line.cart for line in lines] == [8, 9]
     assert logs.days[date(2026, 11, 24)] == [7, 8, 9]
 
@@ -175,11 +175,11 @@ def test_the_net_never_quotes_the_log_that_is_about_to_load(entry):
     # the log of the 24th is there; before it loads at midnight nothing is left
     made = programme(MUSIC, Logs(d2026_11_23=[1, 2], d2026_11_24=[7, 8, 9]), entry)
     state = state_at(MIDNIGHT + 20 * US, [])
-    state.fired_until_us = MIDNIGHT - 1
+    state.clock.fired_until_us = MIDNIGHT - 1
     actions = []
-    line_up(made, state, state.frame, actions)
-    assert state.upcoming[0].origin.source in NET
-    assert state.upcoming[0].origin.source is not LineSource.DAY_LOG_AGAIN
+    line_up(made, state, state.clock.frame, actions)
+    assert state.order.upcoming[0].origin.source in NET
+    assert state.order.upcoming[0].origin.source is not LineSource.DAY_LOG_AGAIN
     done = run(Sequencer(made, state_at(MIDNIGHT - 300 * US, [])), MIDNIGHT + HOUR)
     carts = [row.line.cart for row in done.rows if row.play]
     assert all(a != b for a, b in zip(carts, carts[1:], strict=False))
@@ -219,8 +219,8 @@ def test_an_engine_with_its_state_file_alone_tries_nothing_that_is_away(
         items.append(replace(make_item(n, 150), path=str(folder / f"{n}.flac")))
     begun = state_at(MIDNIGHT, range(1, 40))
     sequencer = Sequencer(programme(items, Logs(), pool=[]), begun)
-    sequencer.advance(begun.frame + RATE)
-    assert begun.playing is not None
+    sequencer.advance(begun.clock.frame + RATE)
+    assert begun.order.playing is not None
     kept = kept_by(tmp_path, begun, items, [str(share), str(here)])
     if harm == "gone":
         share.rename(tmp_path / "elsewhere")
@@ -242,13 +242,13 @@ def test_an_engine_with_its_state_file_alone_tries_nothing_that_is_away(
     assert made.away[str(share)].since_us == at
     sequencer, actions = take_the_air(made, kept.state, at)
     recorder = Recorder()
-    recorder.take([*actions, *sequencer.advance(sequencer.state.frame + 1)])
-    assert sequencer.state.playing.item.cart > 50
+    recorder.take([*actions, *sequencer.advance(sequencer.state.clock.frame + 1)])
+    assert sequencer.state.order.playing.item.cart > 50
     assert not [one for one in recorder.findings if one.code in {"unplayable", "broke-off"}]
 
 
 def test_nothing_kept_is_the_tone(tmp_path):
     made = KeptStart(read_kept(tmp_path), lambda: 1).programme(StationSettings("Pier", "UTC"))
     sequencer, _ = take_the_air(made, None, MIDNIGHT)
-    sequencer.advance(sequencer.state.frame + 1)
-    assert sequencer.state.playing.item.cart == TONE_CART
+    sequencer.advance(sequencer.state.clock.frame + 1)
+    assert sequencer.state.order.playing.item.cart == TONE_CART

@@ -62,7 +62,7 @@ def test_a_supervised_engine_keeps_an_intake_that_ends_with_it(station):
 def test_edits_reach_an_engine_on_air(on_air, station):
     def coming():
         state = ask(station, "state")["state"]
-        return state["playing"]["item"], state["upcoming"]
+        return state["order"]["playing"]["item"], state["order"]["upcoming"]
 
     playing, upcoming = coming()
     later = [line["cart"] for line in upcoming[2:5]]
@@ -79,7 +79,7 @@ def test_edits_reach_an_engine_on_air(on_air, station):
 
 
 def test_an_item_that_was_removed_is_passed_over_and_told(on_air, station):
-    upcoming = ask(station, "state")["state"]["upcoming"]
+    upcoming = ask(station, "state")["state"]["order"]["upcoming"]
     gone = upcoming[1]["cart"]
     with LibraryTransaction(station) as library:
         items.remove(library, [gone])
@@ -87,12 +87,12 @@ def test_an_item_that_was_removed_is_passed_over_and_told(on_air, station):
     for _ in range(2):
         ask(station, "skip")
         time.sleep(0.5)
-    playing = ask(station, "state")["state"]["playing"]["item"]["cart"]
+    playing = ask(station, "state")["state"]["order"]["playing"]["item"]["cart"]
     assert playing == upcoming[2]["cart"]
 
 
 def test_where_items_are_used_is_said(on_air, station):
-    upcoming = ask(station, "state")["state"]["upcoming"]
+    upcoming = ask(station, "state")["state"]["order"]["upcoming"]
     cart = upcoming[0]["cart"]
     with LibraryTransaction(station) as library:
         lists.make_list(library, "Fog", [cart])

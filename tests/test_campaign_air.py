@@ -34,9 +34,10 @@ from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.break_fill import sweep
 from nightly_spindle.core.playout.rehearsal import Recorder
 from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.event_sources import EventSources
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, Outcome
+from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.station.log_sources import LogDrop, LogReading, ReadingState
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.core.traffic.break_patterns import (
@@ -91,10 +92,12 @@ def programme(campaigns, patterns, bookings=(), events=(), logs=None, drops=None
 
 def aired(made, from_us, until_us, steps=(), state=None):
     """The rows of a stretch, decided in steps of so many seconds, or in one."""
-    sequencer = Sequencer(made, state or AirState(RATE, from_us * RATE // US, from_us - 1))
+    sequencer = Sequencer(made, state or new_state(RATE, from_us * RATE // US, from_us - 1))
     recorder, until = Recorder(), sequencer.frame_of(until_us)
     for step in steps:
-        recorder.take(sequencer.advance(min(until, sequencer.state.frame + round(step * RATE))))
+        recorder.take(
+            sequencer.advance(min(until, sequencer.state.clock.frame + round(step * RATE)))
+        )
     recorder.take(sequencer.advance(until))
     return recorder, sequencer
 
@@ -165,18 +168,18 @@ def test_a_spot_taken_out_by_hand_is_owed_until_it_is_brought_back():
     made = programme([order(1), order(2)], [QUARTERS], bookings)
     recorder, sequencer = aired(made, at(8, 14), at(8, 15))
     state = sequencer.state
-    sequencer.advance(state.frame + RATE)  # the break is filled: it comes next
-    line = next(one for one in state.upcoming if one.spot and one.spot.campaign == 2)
-    ((before, gone),) = sequencer.remove([line.id])
+    sequencer.advance(state.clock.frame + RATE)  # the break is filled: it comes next
+    line = next(one for one in state.order.upcoming if one.spot and one.spot.campaign == 2)
+    ((before, gone),) = sequencer.edits.remove([line.id])
     sweep(made, state, at(8, 15), [])
     assert [one.campaign for one in state.spots.owed] == [2]
-    sequencer.bring_back(before, gone)
+    sequencer.edits.bring_back(before, gone)
     assert state.spots.owed == []
     recorder, sequencer = aired(made, at(8, 15), at(9), state=state)
     assert [row.line.spot.good for row in spots_in(recorder)] == [False, False]
     # a break whose pattern is gone leaves a trace, and the engine goes on
     made.set_spots(SpotPlan(made.spots.campaigns, {}, ()))
-    state.upcoming.insert(0, replace(gone, id=900, cart=-1, spot=None, opens=BreakRef(1)))
+    state.order.upcoming.insert(0, replace(gone, id=900, cart=-1, spot=None, opens=BreakRef(1)))
     recorder, _ = aired(made, at(9), at(9, 10), state=state)
     assert [row.note for row in recorder.rows if row.line.id == 900] == [
         "its break pattern is not there any more"

@@ -27,7 +27,8 @@ from nightly_spindle.core.traffic.break_patterns import BreakOptions, BreakPatte
 from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Copy, Per, Terms
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.transaction import LibraryTransaction
-from nightly_spindle.store.playout.journal import Journal, encode_state, last_seen, load_state
+from nightly_spindle.store.playout.journal import Journal, last_seen, load_state
+from nightly_spindle.store.playout.state_coding import encode_state
 from nightly_spindle.store.programme.snapshot import open_station
 from nightly_spindle.store.reports.campaign_board import proof_of_play, spot_sheet
 from nightly_spindle.store.reports.spot_placements import place
@@ -84,7 +85,7 @@ class Life:
 
     @property
     def now_us(self):
-        return self.sequencer.instant_of(self.sequencer.state.frame)
+        return self.sequencer.instant_of(self.sequencer.state.clock.frame)
 
     def _write(self, actions, at_us):
         state = self.sequencer.state

@@ -23,7 +23,7 @@ from nightly_spindle.core.events.steps import Clear
 from nightly_spindle.core.events.timed_events import Entry, EventOptions, TimedEvent
 from nightly_spindle.core.music.format_clocks import FormatClock
 from nightly_spindle.core.music.formats import FormatPlan
-from nightly_spindle.core.overlays.overlay_pools import Demand as Turns
+from nightly_spindle.core.overlays.overlay_pools import TurnOrder as Turns
 from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.programme.event_sources import EventSources
 from nightly_spindle.core.programme.programme import Programme
@@ -50,6 +50,7 @@ from nightly_spindle.core.traffic.campaigns import (
 )
 from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, break_places
 from nightly_spindle.core.traffic.order_quotas import HeardSpot, quota
+from nightly_spindle.core.traffic.separation import too_near
 from nightly_spindle.core.traffic.spot_demand import Demand
 from nightly_spindle.core.traffic.spot_placement import place_spots
 from nightly_spindle.core.traffic.spot_plan import SpotPlan
@@ -70,7 +71,7 @@ def campaign(number, amount=4, per=Per.DAY, days=7, **more):
     more = {"apart_s": 0.0, "first": str(MONDAY)} | more
     last = MONDAY + timedelta(days=days - 1)
     options = CampaignOptions(amount=float(amount), per=per, last=str(last), **more)
-    return Campaign(number, f"Demand {number}", (Copy(100 + number),), options)
+    return Campaign(number, f"Order {number}", (Copy(100 + number),), options)
 
 
 def station(campaigns, *patterns):
@@ -400,6 +401,21 @@ def test_an_order_airs_in_hours_of_a_format_clock_only():
     assert {day for day, hour in hours if hour == 6} <= {tuesday}, "the calendar says so"
 
 
+@pytest.mark.parametrize(("apart_s", "both"), [(0.0, True), (1800.0, True), (1801.0, False)])
+def test_so_far_apart_at_least_beforehand_and_on_the_night(apart_s, both):
+    """Breaks at 08:20 and 08:50: 30 minutes from each other are allowed, a second more is not."""
+    made = [campaign(n, 1, days=1, hours="08-09", group="bakeries", rivals_s=apart_s)
+            for n in (1, 2)]  # fmt: skip
+    _, _, placing = placed(station(made), days=1)
+    assert (len({b.at_us for b in placing.bookings}) == 2) == both
+    twice = [campaign(1, 2, days=1, hours="08-09", apart_s=apart_s)]
+    _, _, placing = placed(station(twice), days=1)
+    assert len(placing.bookings) == (1 if apart_s > 1800 else 2)
+    assert too_near(0, 0) is True
+    assert too_near(round(1800 * US), round(apart_s * US)) == (apart_s > 1800)
+    assert too_near(-round(1800 * US), round(apart_s * US)) == (apart_s > 1800)
+
+
 def test_findings_say_what_will_go_wrong():
     rivals = [campaign(n, 1, group="bakeries") for n in (1, 2)]
     key = (1, instant(MONDAY, 8, 20))
@@ -410,7 +426,7 @@ def test_findings_say_what_will_go_wrong():
     codes = [f.code for f in break_findings(programme, made.bookings)]
     assert codes == ["competitors"]
     (place,) = lost_pins(programme, calendar)
-    assert "“Demand 3” has a place by hand on Mon 30 Nov, 09:21" in place.text
+    assert "“Order 3” has a place by hand on Mon 30 Nov, 09:21" in place.text
     last = MONDAY + timedelta(days=6)
     three = programme.spots.campaigns[3]
     told = campaign_findings(programme, three, last + timedelta(days=1), 2, None)

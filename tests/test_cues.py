@@ -320,7 +320,7 @@ def test_with_any_rules_and_marks_the_step_size_does_not_matter(rule, marked, st
         station = programme(songs, Logs())
         station.segues = Segues(rule, pairs={(2, 3): edit})
         sequencer = Sequencer(station, state_at(begin, [1, 2, 3, 4]))
-        sequencer.set_join(sequencer.state.upcoming[3].id, replace(edit, out_cart=3))
+        sequencer.edits.set_join(sequencer.state.order.upcoming[3].id, replace(edit, out_cart=3))
         made.append(run(sequencer, begin + 3600 * US, cuts))
     assert made[0].rows == made[1].rows
     sounding = [row for row in made[0].rows if row.play]
@@ -335,12 +335,12 @@ def test_a_fade_that_begins_before_the_next_starts_is_ordered_in_time_and_surviv
     station.segues = Segues(SegueRule(fade_out_s=8.0))
     sequencer = Sequencer(station, state_at(10 * US, [1, 2, 3]))
     sequencer.advance(11 * RATE)
-    start = sequencer.state.playing.start
+    start = sequencer.state.order.playing.start
     orders = sequencer.advance(start + 87 * RATE)
     fade = next(a for a in orders if isinstance(a, FadeVoice))
     assert (fade.at, fade.frames) == (start + 85 * RATE, 8 * RATE)
     # the next line changes while the fader goes down: no hole behind it, and no second fade
-    sequencer.remove([sequencer.state.upcoming[0].id])
+    sequencer.edits.remove([sequencer.state.order.upcoming[0].id])
     again = Sequencer(station, sequencer.state.copy())
     orders = again.advance(start + 100 * RATE)
     assert not [a for a in orders if isinstance(a, FadeVoice) and a.play_id == fade.play_id]

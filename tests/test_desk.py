@@ -93,7 +93,7 @@ def test_an_evening_at_the_desk(qtbot, window, station):
     on_air(qtbot, window)
     assert window.status.sign.text() == "ON AIR"
     assert window.status.mode.text() == "unattended"
-    playing = ask(station, "state")["state"]["playing"]
+    playing = ask(station, "state")["state"]["order"]["playing"]
     assert window.air.header.title.text() == playing["item"]["title"]
     assert window.status.fixed.text() == f"{DUE}:00"
 
@@ -165,7 +165,7 @@ def test_an_evening_at_the_desk(qtbot, window, station):
     qtbot.waitUntil(lambda: not window.isVisible(), timeout=30000)
     time.sleep(1)
     assert engine_pid(station) == pid
-    assert ask(station, "state")["state"]["playing"]
+    assert ask(station, "state")["state"]["order"]["playing"]
 
 
 def test_the_desk_sees_the_engine_go_and_come_back(qtbot, window, station):

@@ -26,7 +26,8 @@ from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import EnvironmentFault, NotOnAir
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import TONE_CART, Kind
-from nightly_spindle.core.programme.running_order import AirState, LineSource
+from nightly_spindle.core.programme.air_state import AirState
+from nightly_spindle.core.programme.running_order import LineSource
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.messages import last_messages
@@ -61,7 +62,11 @@ class Air:
             answer = ask(self.folder, "state")
         except NotOnAir:
             return None
-        if answer["pid"] == other_than or not answer["sight"] or not answer["state"]["playing"]:
+        if (
+            answer["pid"] == other_than
+            or not answer["sight"]
+            or not answer["state"]["order"]["playing"]
+        ):
             return None
         return answer
 
@@ -234,18 +239,18 @@ def expect_place(before, after):
     from nightly_spindle.core.playout.air_start import take_the_air
     from nightly_spindle.store.programme.snapshot import open_station
 
-    folder = Path(after["state"]["playing"]["item"]["path"]).parent.parent.parent
+    folder = Path(after["state"]["order"]["playing"]["item"]["path"]).parent.parent.parent
     snapshot = open_station(folder)
-    state = msgspec.convert(before["state"], AirState)
-    now = msgspec.convert(after["state"], AirState)
-    started = now.playing.start * 10**6 // RATE + state.offset_us
+    state = msgspec.convert(before["state"], AirState, str_keys=True)
+    now = msgspec.convert(after["state"], AirState, str_keys=True)
+    started = now.order.playing.start * 10**6 // RATE + state.clock.offset_us
     snapshot.prepare(started, started + 10**9, state)
     sequencer, _ = take_the_air(snapshot.programme, state, started)
-    sequencer.advance(sequencer.state.frame + 1)
-    expected = sequencer.state.playing
-    assert expected.line.id == now.playing.line.id
-    if now.playing.joined:
-        assert abs(expected.begin - now.playing.begin) <= 2
+    sequencer.advance(sequencer.state.clock.frame + 1)
+    expected = sequencer.state.order.playing
+    assert expected.line.id == now.order.playing.line.id
+    if now.order.playing.joined:
+        assert abs(expected.begin - now.order.playing.begin) <= 2
 
 
 @pytest.mark.parametrize("odd", ["folder", "pipe"])
@@ -296,7 +301,7 @@ def test_whoever_starts_engines_may_be_killed_too(station, air):
     assert engine.state()["pid"] == first, "it plays on"
     os.kill(first, signal.SIGKILL)
     second = engine.wait_on_air(other_than=first)
-    assert second["state"]["playing"]["line"]["origin"]["source"] == LineSource.LOG
+    assert second["state"]["order"]["playing"]["line"]["origin"]["source"] == LineSource.LOG
     codes = [alarm.code for alarm in alarms_between(connect(station), 0, FOREVER)]
     assert "net-alone" not in codes
     engine.process.kill()
@@ -350,8 +355,8 @@ def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
 
         state = wait(sounds, 60.0, engine.told)
         assert not state["sight"]["whole"]
-        assert state["state"]["playing"]["line"]["origin"]["source"] == LineSource.TONE
-        assert state["state"]["playing"]["item"]["cart"] == TONE_CART
+        assert state["state"]["order"]["playing"]["line"]["origin"]["source"] == LineSource.TONE
+        assert state["state"]["order"]["playing"]["item"]["cart"] == TONE_CART
         assert "there-is-none cannot be opened" in state["sight"]["problem"]
         # not on standard error: it leads nowhere while the library of sound devices starts
         wait(lambda: any("The station cannot be read" in one for one in last_messages(station, 50)))
@@ -362,7 +367,7 @@ def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
 
     def by_the_log():
         state = engine.state()
-        playing = state and state["sight"]["whole"] and state["state"]["playing"]
+        playing = state and state["sight"]["whole"] and state["state"]["order"]["playing"]
         return playing and playing["line"]["origin"]["source"] == LineSource.LOG
 
     wait(by_the_log, 60.0, engine.told)
@@ -386,17 +391,17 @@ def test_hands_on_a_running_engine(station, air):
     )  # fmt: skip
     assert second.returncode == 1
     assert re.search(rf"is on air already \(engine process {first['pid']}\)", second.stderr)
-    order = [line["id"] for line in first["state"]["upcoming"]]
+    order = [line["id"] for line in first["state"]["order"]["upcoming"]]
     ask(station, "move", line=order[2], before=order[0])
     ask(station, "remove", lines=[order[3]])
     ask(station, "skip")
-    playing = ask(station, "state")["state"]["playing"]
+    playing = ask(station, "state")["state"]["order"]["playing"]
     assert playing["line"]["id"] == order[2]
     ask(station, "stop")
     stopped = ask(station, "state")["state"]
-    assert (stopped["playing"], stopped["unattended"]) == (None, False)
+    assert (stopped["order"]["playing"], stopped["order"]["unattended"]) == (None, False)
     ask(station, "unattended", on=True)
-    wait(lambda: ask(station, "state")["state"]["playing"])
+    wait(lambda: ask(station, "state")["state"]["order"]["playing"])
     for op, args, sentence in (
         ("remove", {"lines": [999_999]}, "not in the running order any more"),
         ("insert", {"cart": 31_337, "before": 0}, "no item has the cart number 31337"),
@@ -418,7 +423,7 @@ def test_rules_marks_and_joins_that_change_are_followed_on_air(station, air, cap
     running = air("--clock", "2026-11-24T00:00:00", "--pace", "2", "--no-intake")
     state = running.wait_on_air()["state"]
     assert main(["segue", "rule", str(station), "--overlap", "gap", "--gap-s", "1.5"]) == 0
-    second, third = state["upcoming"][:2]
+    second, third = state["order"]["upcoming"][:2]
     assert main(["markers", "set", str(station), str(third["cart"]), "--cue-in", "2"]) == 0
     for edit, told in (({"segue_s": -3}, "seconds in the outgoing item"), ({"loud": 1}, "has no")):
         with pytest.raises(EnvironmentFault, match=told):

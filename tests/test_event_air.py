@@ -91,7 +91,7 @@ def test_a_stream_is_taken_over_and_left_when_it_fails(logged, request, capsys):
     try:
 
         def playing():
-            return ask(logged, "state")["state"]["playing"]
+            return ask(logged, "state")["state"]["order"]["playing"]
 
         wait(lambda: playing()["item"]["title"] == "Relay")
         assert view(capsys, "status", logged)["now_playing"] == "Relay"

@@ -46,13 +46,14 @@ from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.playout.timing_fit import GRID_S, Piece, fit
+from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.programme.event_sources import EventSources, stream_cart
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, LineSource, Outcome
+from nightly_spindle.core.programme.running_order import LineSource, Outcome
 from nightly_spindle.core.programme.sequencer_actions import Fired
 from nightly_spindle.core.station.log_sources import LogDrop
 from nightly_spindle.core.station.settings import StationSettings
-from nightly_spindle.store.playout.journal import decode_state, encode_state
+from nightly_spindle.store.playout.state_coding import decode_state, encode_state
 
 TEN = us_from(datetime(2026, 11, 24, 10, tzinfo=UTC))  # also ten in Lisbon
 SONGS = [make_item(n, 160 + 7.3 * n) for n in range(1, 13)]
@@ -178,7 +179,7 @@ def test_one_at_random_takes_all_before_any_comes_again(size, rounds, seed):
         sequencer = Sequencer(programme, decode_state(encode_state(state)))
         done = run(sequencer, TEN + step * 600 * US + US)
         state = sequencer.state
-        lines = [*state.upcoming, state.playing.line]
+        lines = [*state.order.upcoming, state.order.playing.line]
         heard += [line.cart for f in done.fired for line in lines if line.id in f.line_ids]
     assert len(heard) == rounds
     for begin in range(0, rounds - size + 1, size):
@@ -193,11 +194,11 @@ def test_lists_categories_and_places():
         PlayCategory("Songs", 2, Placement.END), PlayItem(50), ShowText("The show"),
     )  # fmt: skip
     done, state = air(station(show), [11, 12, 11], "09:59", "10:00:01")
-    carts = [1, *(line.cart for line in state.upcoming)]
+    carts = [1, *(line.cart for line in state.order.upcoming)]
     assert carts[:8] == list(HOLDINGS.lists["show"])
     assert carts[8] == 50  # at the front means behind what came before it
     assert len(set(carts[8:]) - {50}) == 2
-    assert {line.shows for line in state.upcoming} == {"The show"}
+    assert {line.shows for line in state.order.upcoming} == {"The show"}
     dropped = [row for row in done.rows if row.outcome is Outcome.REPLACED]
     assert [row.note for row in dropped] == ["cleared by “Event 1” at 10:00:00"] * 2
 
@@ -206,7 +207,7 @@ def test_switches_texts_and_alarms():
     do = event(1, "10:00", Entry.NEXT, SetMode(unattended=False), SetOverlays(on=False),
                RaiseAlarm("Ring the harbour master"))  # fmt: skip
     done, state = air(station(do), [2], "09:59", "10:01")
-    assert (state.unattended, state.overlays) == (False, False)
+    assert (state.order.unattended, state.overlays.on) == (False, False)
     assert [(f.code, f.text) for f in done.findings] == [("event-alarm", "Ring the harbour master")]
     (fired,) = done.fired
     assert fired.did[0] == "switch to attended"
@@ -237,7 +238,7 @@ def test_an_event_by_hand_acts_at_once_whatever_its_rule_says():
     run(sequencer, TEN)
     actions = sequencer.fire_by_hand(news)
     assert [a.event for a in actions if isinstance(a, Fired)] == ["Event 1"]
-    assert sequencer.state.playing.item.cart == 50
+    assert sequencer.state.order.playing.item.cart == 50
 
 
 # -- lengths ---------------------------------------------------------------------------------------
@@ -258,7 +259,7 @@ def test_a_length_ends_as_it_is_set(end):
         assert last[2] is Outcome.AIRED
     assert bool(lost) == (end is not BlockEnd.RUNS_ON)
     assert all("“Event 1” is over at 10:10:00" in row.note for row in lost)
-    assert state.block is None
+    assert state.events.holding is None
 
 
 def test_inside_anothers_length_an_event_waits_or_is_dropped():
@@ -312,7 +313,7 @@ def test_what_was_due_again_and_again_is_told_once():
     assert [a.text for a in told] == [
         "“Event 1” was due 4 times, the last at 10:30:00, while the engine was off: made good now."
     ]
-    assert [line.cart for line in again.state.upcoming][:1] == [60]
+    assert [line.cart for line in again.state.order.upcoming][:1] == [60]
 
 
 def test_a_show_is_joined_where_it_should_be_after_a_restart():
@@ -320,15 +321,15 @@ def test_a_show_is_joined_where_it_should_be_after_a_restart():
     programme = station(show)
     whole, _ = air(programme, [12, 11, 10, 9, 8, 7, 6], "09:50", "10:40")
     again, begun = off_air(programme, "10:04", "10:09")
-    joined = again.state.playing.item.cart
+    joined = again.state.order.playing.item.cart
     done = run(again, at("10:40"))
     later = [entry for entry in aired(whole) if entry[1] > 560]
     assert aired(done)[: len(later)] == later
     assert not [a for a in begun if isinstance(a, Finding) and a.code.startswith("event-")]
     # with nothing saved, too: the show holds the air
     cold, _ = take_the_air(programme, None, at("10:09"))
-    assert cold.state.playing.item.cart == joined
-    assert cold.state.block.until_us == at("10:20")
+    assert cold.state.order.playing.item.cart == joined
+    assert cold.state.events.holding.until_us == at("10:20")
 
 
 def test_what_is_interrupted_inside_a_length_still_ends_with_it():
@@ -372,8 +373,8 @@ def test_what_cannot_land_says_so_and_cuts_in_at_its_tolerance():
     news = event(1, "10:00", Entry.LAND, PlayItem(50))
     programme = station(news, pool=[])
     hand = state_at(at("09:56"), [2, 4])
-    hand.upcoming = [replace(line, origin=replace(line.origin, source=LineSource.HAND))
-                     for line in hand.upcoming]  # fmt: skip
+    hand.order.upcoming = [replace(line, origin=replace(line.origin, source=LineSource.HAND))
+                     for line in hand.order.upcoming]  # fmt: skip
     done, _ = air(programme, (), state=hand)
     assert start_of(done, 50) == pytest.approx(2.0, abs=1e-4)
     told = [f for f in done.findings if f.code == "cannot-land"]

@@ -40,12 +40,12 @@ from nightly_spindle.core.events.timed_events import (
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.playout.rehearsal import Recorder, rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.event_sources import EventSources
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState
 from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
 from nightly_spindle.core.station.settings import StationSettings
-from nightly_spindle.store.playout.journal import decode_state, encode_state
+from nightly_spindle.store.playout.state_coding import decode_state, encode_state
 
 TZ = ZoneInfo("Europe/Lisbon")
 FIRST = date(2026, 10, 5)
@@ -151,7 +151,7 @@ def test_a_month_airs_as_it_was_rehearsed():
     programme = month()
     assert len(programme.events) == 40
     begin, dice = midnight(FIRST), random.Random(9)
-    state = AirState(RATE, begin * RATE // US, begin - 1)
+    state = new_state(RATE, begin * RATE // US, begin - 1)
     aired, rehearsed = Recorder(), []
     for number in range(DAYS):
         day = FIRST + timedelta(days=number)
@@ -162,7 +162,7 @@ def test_a_month_airs_as_it_was_rehearsed():
         rehearsed += [
             (row.line.id, row.start, row.title)
             for row in night.rows
-            if row.play and row.start >= state.frame
+            if row.play and row.start >= state.clock.frame
         ]
         # live: in steps of any size, saved and read back now and then
         at = midnight(day)

@@ -507,7 +507,7 @@ def test_a_break_of_a_clock_comes_in_its_place(songs, capsys):
     life = Life(songs)
     life.start(us(EVENING) - 10 * US)
     life.run(us(EVENING) + 5 * US, US)
-    opening = [n for n, line in enumerate(life.sequencer.state.upcoming) if line.opens]
+    opening = [n for n, line in enumerate(life.sequencer.state.order.upcoming) if line.opens]
     assert opening, "the break is lined up, to be filled when it comes"
     life.run(us(EVENING) + 20 * 60 * US)
     # nothing was lined up 10 s before the hour: its log began at once

@@ -252,7 +252,7 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
 def ask_playing(folder):
     from conftest import ask
 
-    playing = ask(folder, "state")["state"]["playing"]
+    playing = ask(folder, "state")["state"]["order"]["playing"]
     return playing and playing["item"]
 
 

@@ -18,8 +18,9 @@ from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.library.markers import Curve, Marks, Shaping
 from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, Line, LineSource, Origin
+from nightly_spindle.core.programme.running_order import Line, LineSource, Origin
 from nightly_spindle.core.segues.segue_rules import JoinEdit, SegueRule, Segues
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.desk.waves.join_session import JoinSession, Meeting
@@ -128,9 +129,12 @@ def test_a_join_sounds_to_the_operator_as_it_will_on_air(listener, files, edit):
     heard = card.sound()
 
     station = Programme(settings, None, {1: out, 2: into})
-    state = AirState(48_000, 0, -1)
-    state.upcoming = [Line(1, 1, Origin(LineSource.LOG)), Line(2, 2, Origin(LineSource.LOG), edit)]
-    state.next_id = 3
+    state = new_state(48_000, 0, -1)
+    state.order.upcoming = [
+        Line(1, 1, Origin(LineSource.LOG)),
+        Line(2, 2, Origin(LineSource.LOG), edit),
+    ]
+    state.order.next_id = 3
     player = Player(Sequencer(station, state), [], listen._BLOCK)
     aired = []
     while len(aired) * listen._BLOCK < (first + order["to_s"]) * 48_000 - listen._BLOCK:

@@ -19,9 +19,9 @@ from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import Recorder
 from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.running_order import (
-    AirState,
     Line,
     LineSource,
     LoadOrder,
@@ -92,11 +92,11 @@ def hourly(**more):
 
 
 def on_air(station, at_us, carts=(), drop=0):
-    state = AirState(RATE, at_us * RATE // US, at_us - 1)
+    state = new_state(RATE, at_us * RATE // US, at_us - 1)
     source = LineSource.LOG if drop else LineSource.HAND
     for cart in carts:
         origin = Origin(source, "old.m3u" if drop else "", 1, drop=drop)
-        state.upcoming.append(Line(state.take_id(), cart, origin))
+        state.order.upcoming.append(Line(state.take_id(), cart, origin))
     return Sequencer(station, state)
 
 
@@ -161,7 +161,7 @@ def test_the_next_log_loads_when_few_lines_are_left():
     sequencer = on_air(station, NOON + 12 * HOUR - 9 * MIN)
     heard = go(sequencer, NOON + 12 * HOUR + 9 * MIN)
     assert carts(heard) == [1, 2, 3, 4, 11, 12]
-    assert [one.file for one in sequencer.state.loaded] == ["2026-11-25.m3u"]
+    assert [one.file for one in sequencer.state.logs.loaded] == ["2026-11-25.m3u"]
     # but not half a day too early: tomorrow's log is tomorrow's
     early = go(on_air(station, NOON), NOON + 13 * MIN)
     assert carts(early)[:4] == [1, 2, 3, 4]
@@ -191,7 +191,7 @@ def test_a_late_log_goes_on_where_it_should_be(late, heard):
     before = go(sequencer, NOON + 80 * MIN)
     assert [f.code for f in before.findings][:2] == ["net-rotation", "log-not-loaded"]
     logs.found["2026-11-24T13"] = list(range(1, 21))
-    awaited = list(sequencer.state.awaited)
+    awaited = list(sequencer.state.logs.awaited)
     if late is Late.NEVER:
         assert awaited == []
         return
@@ -204,7 +204,7 @@ def test_a_late_log_goes_on_where_it_should_be(late, heard):
         a.line.cart for a in actions if isinstance(a, Dropped) and a.outcome is Outcome.MISSED
     ]
     assert passed == list(range(1, heard[0]))
-    assert sequencer.state.awaited == []
+    assert sequencer.state.logs.awaited == []
     assert sequencer.load_awaited(awaited[0]) == []
     # where it should be: line 8 is at 13:21 in the log, and within half a song on air
     if late is Late.JOIN:
@@ -230,14 +230,14 @@ def test_a_log_told_by_hand_loads_at_its_time_even_after_a_restart():
     station = programme(hours(T15=[5, 6]), DropOptions(period=Period.HOUR))
     sequencer = on_air(station, NOON, [1, 2, 3])
     order = LoadOrder(0, NOON + 4 * MIN, 1, NOON + 3 * HOUR, "", "cut in", "front")
-    taken = sequencer.load_by_hand(order)
+    taken = sequencer.edits.load_by_hand(order)
     assert taken.id
     again = Sequencer(station, sequencer.state.copy())
     done = go(again, NOON + 12 * MIN)
     assert carts(done) == [1, 2, 5, 6, 3]
     start = next(row.start for row in done.rows if row.line.cart == 5)
     assert start == (NOON + 4 * MIN) * RATE // US
-    assert again.state.orders == []
+    assert again.state.logs.orders == []
     # one whose time is over loads at once, and never twice
     now = again.load_by_hand(replace(order, at_us=NOON))
     assert now.at_us >= NOON + 12 * MIN
@@ -260,19 +260,19 @@ def test_a_file_in_place_of_a_log_counts_as_that_log():
     logs.reading = read
     sequencer = on_air(station, NOON + 59 * MIN, [1])
     due = NOON + HOUR
-    sequencer.load_by_hand(LoadOrder(0, due, 1, due, "/elsewhere/x.m3u", "next", "front"))
+    sequencer.edits.load_by_hand(LoadOrder(0, due, 1, due, "/elsewhere/x.m3u", "next", "front"))
     done = go(sequencer, due + 9 * MIN)
     assert carts(done)[:3] == [1, 5, 6]
     assert not [f for f in done.findings if f.code.startswith("log-")], "it is not missed"
-    assert [one.drop for one in sequencer.state.loaded] == [1]
-    assert sequencer.state.awaited == []
+    assert [one.drop for one in sequencer.state.logs.loaded] == [1]
+    assert sequencer.state.logs.awaited == []
     # come too late, it still takes the place of the one that is awaited
     late = on_air(station, NOON + 59 * MIN, [1])
     late.advance((due + MIN) * RATE // US)
-    assert [one.start_us for one in late.state.awaited] == [due]
+    assert [one.start_us for one in late.state.logs.awaited] == [due]
     late.load_by_hand(LoadOrder(0, 0, 1, due, "/elsewhere/x.m3u", "next", "front"))
     late.advance((due + 2 * MIN) * RATE // US)
-    assert late.state.awaited == []
+    assert late.state.logs.awaited == []
 
 
 def changed(reading, came, went=()):
@@ -284,17 +284,17 @@ def test_what_is_added_to_a_log_on_air_follows_and_any_other_change_is_told():
     station = programme(logs, hourly())
     sequencer = on_air(station, NOON)
     sequencer.advance((NOON + MIN) * RATE // US)
-    (loaded,) = sequencer.state.loaded
+    (loaded,) = sequencer.state.logs.loaded
     slot = station.slot(station.drops[1], NOON)
     logs.found["2026-11-24T12"] = [1, 2, 3]
     reading = changed(logs.reading(station.drops[1], slot), ["3.flac"])
     (finding,) = sequencer.log_changed(loaded, reading)
     assert "grew after it was loaded; 1 lines were added" in finding.text
-    assert [line.cart for line in sequencer.state.upcoming] == [2, 3]
+    assert [line.cart for line in sequencer.state.order.upcoming] == [2, 3]
     other = changed(reading, ["9.flac"], ["2.flac"])
     (finding,) = sequencer.log_changed(loaded, other)
     assert "changed after it was loaded (new: 9.flac; gone: 2.flac)" in finding.text
-    assert [line.cart for line in sequencer.state.upcoming] == [2, 3]
+    assert [line.cart for line in sequencer.state.order.upcoming] == [2, 3]
 
 
 def test_a_start_in_the_middle_of_an_hour_joins_its_log_and_knows_the_day_below():
@@ -304,17 +304,20 @@ def test_a_start_in_the_middle_of_an_hour_joins_its_log_and_knows_the_day_below(
     station = programme(logs, options, hourly(entry=Entry.NEXT, short=WhenShort.NET))
     at = NOON + HOUR + 7 * MIN
     sequencer, _ = take_the_air(station, None, at)
-    assert sequencer.state.playing.line.origin.file == "2026-11-24T13.m3u"
+    assert sequencer.state.order.playing.line.origin.file == "2026-11-24T13.m3u"
     # behind the hour's log the day's goes on, as if the engine had run all day
-    files = [line.origin.file for line in sequencer.state.upcoming]
+    files = [line.origin.file for line in sequencer.state.order.upcoming]
     assert files[:2] == ["2026-11-24T13.m3u"] * 2
     assert "2026-11-24.m3u" in files
     steady = on_air(station, NOON - 12 * HOUR)
     steady.advance(at * RATE // US)
-    assert steady.state.playing.line.origin.line == sequencer.state.playing.line.origin.line
+    assert (
+        steady.state.order.playing.line.origin.line
+        == sequencer.state.order.playing.line.origin.line
+    )
     # nothing there at all: what is due is awaited, from the start on
     bare, _ = take_the_air(programme(Logs(), hourly()), None, at)
-    assert [(one.drop, one.due_us) for one in bare.state.awaited] == [(1, at)]
+    assert [(one.drop, one.due_us) for one in bare.state.logs.awaited] == [(1, at)]
 
 
 OPTIONS = st.builds(

@@ -380,7 +380,7 @@ def test_a_log_that_comes_late_or_is_half_written_loads_when_it_is_there(hourly,
     codes = [alarm.code for alarm in alarms_between(connect(hourly), 0, FOREVER)]
     assert {"log-not-loaded", "log-late"} <= set(codes)
     state = wait(lambda: ask(hourly, "state"))["state"]
-    assert state["awaited"] == []
+    assert state["logs"]["awaited"] == []
 
 
 @pytest.mark.engine
@@ -389,8 +389,8 @@ def test_a_restart_in_an_hours_log_comes_back_in_the_right_line(hourly, air):
     write_hour(hourly, "261124_12.m3u", names * 60)
     first = air("--pace", "2", "--clock", "2026-11-24T12:20", "--cold", "--no-supervisor")
     before = first.wait_on_air()
-    assert before["state"]["playing"]["line"]["origin"]["file"] == "261124_12.m3u"
-    assert before["state"]["playing"]["line"]["origin"]["line"] > 50
+    assert before["state"]["order"]["playing"]["line"]["origin"]["file"] == "261124_12.m3u"
+    assert before["state"]["order"]["playing"]["line"]["origin"]["line"] > 50
     wait(lambda: connect(hourly).execute("SELECT 1 FROM air_state").fetchone())
     os.kill(first.process.pid, signal.SIGKILL)
     first.process.wait()
@@ -398,10 +398,10 @@ def test_a_restart_in_an_hours_log_comes_back_in_the_right_line(hourly, air):
     away = 25
     at = time.strftime("%Y-%m-%dT%H:%M:%S", time.gmtime(seen // 10**6 + away))
     back = air("--clock", at, "--no-supervisor").wait_on_air(other_than=before["pid"])
-    playing = back["state"]["playing"]
+    playing = back["state"]["order"]["playing"]
     # as if it had never been away: the rehearsal of the whole hour knows what sounds then
     snapshot = open_station(hourly)
-    begin = before["state"]["playing"]["start"] * 10**6 // RATE
+    begin = before["state"]["order"]["playing"]["start"] * 10**6 // RATE
     snapshot.prepare(begin, begin + 10**9)
     sequencer, begun = take_the_air(snapshot.programme, None, begin)
     night = rehearse(snapshot.programme, sequencer, begun, 0.1)
@@ -421,13 +421,13 @@ def test_loading_by_hand_now_and_later_and_the_evenings_look(hourly, air, capsys
     assert (answer["matched"], answer["lost"]) == (3, 0)
     wait(lambda: told(hourly, "special.m3u"), 30)
     state = ask(hourly, "state")["state"]
-    sounding = [state["playing"]["line"]] if state["playing"] else []
-    files = [line["origin"]["file"] for line in [*sounding, *state["upcoming"]]]
+    sounding = [state["order"]["playing"]["line"]] if state["order"]["playing"] else []
+    files = [line["origin"]["file"] for line in [*sounding, *state["order"]["upcoming"]]]
     assert "special.m3u" in files[:2], "after the item on air, or on air already"
     later = view(capsys, "log", "load", hourly, "--file", other, "--at", "2026-11-24T23:00",
                  "--placement", "end")  # fmt: skip
     assert later["at"].startswith("2026-11-24T23:00:00")
-    assert [o["at_us"] for o in ask(hourly, "state")["state"]["orders"]] == [later["at_us"]]
+    assert [o["at_us"] for o in ask(hourly, "state")["state"]["logs"]["orders"]] == [later["at_us"]]
     (listed,) = view(capsys, "log", "load", hourly, "--later")
     assert listed["order"] == later["order"]
     assert view(capsys, "log", "load", hourly, "--forget", later["order"])[0]["forgotten"]

@@ -21,8 +21,9 @@ from nightly_spindle.core.library.items import FALL_DB, Ending, Item, Kind, Meas
 from nightly_spindle.core.library.loudness_gain import Levels, gain
 from nightly_spindle.core.library.markers import Marks, Shaping
 from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, Line, LineSource, Origin
+from nightly_spindle.core.programme.running_order import Line, LineSource, Origin
 from nightly_spindle.core.programme.sequencer_actions import StartVoice
 from nightly_spindle.core.segues.effective_markers import fallen_at, natural_segue
 from nightly_spindle.core.segues.joins import plan_join, span
@@ -250,9 +251,9 @@ def test_the_rendered_night_has_no_hole_no_jump_and_no_cut(songs):
     """The very sound that goes out, joined as the sequencer does, seen without the envelopes."""
     items = {item.cart: item for item, *_ in songs}
     station = Programme(StationSettings("Pier", "Europe/Lisbon"), None, items)
-    state = AirState(RATE, 0, -1)
+    state = new_state(RATE, 0, -1)
     order = [*items, next(iter(items))]
-    state.upcoming = [Line(state.take_id(), cart, Origin(LineSource.LOG)) for cart in order]
+    state.order.upcoming = [Line(state.take_id(), cart, Origin(LineSource.LOG)) for cart in order]
     player, block = Player(Sequencer(station, state), [], 8192), np.empty((8192, 2), np.float32)
     parts, starts = [], []
     while len(starts) < len(order) or len(parts) * 8192 < starts[-1].play.start + 15 * RATE:

@@ -194,21 +194,21 @@ def test_a_kill_in_an_overlay_loses_neither_place_nor_turn(station):
 
         def overlaid():
             answer = ask(station, "state")
-            over = answer["state"]["sounding"]
+            over = answer["state"]["overlays"]["sounding"]
             now = answer["sight"]["frame"] if answer["sight"] else 0
             early = over and over[-1]["start"] + 0.2 * RATE < now < over[-1]["end"] - 0.3 * RATE
             return answer if early else None
 
         before = wait(overlaid, 90, engine.told)
-        (cut,) = before["state"]["sounding"]
+        (cut,) = before["state"]["overlays"]["sounding"]
         time.sleep(0.5)  # what it has begun is written by then
         os.kill(before["pid"], signal.SIGKILL)
         after = engine.wait_on_air(other_than=before["pid"])
         expect_place(before, after)
 
         # the turns are where they would be had nothing happened
-        for number, turn in before["state"]["pools"].items():
-            recent = after["state"]["pools"][number]["recent"]
+        for number, turn in before["state"]["overlays"]["turns"].items():
+            recent = after["state"]["overlays"]["turns"][number]["recent"]
             assert set(turn["recent"]) <= set(recent)
         wait(lambda: sum(bool(line.over) for line in lines(station)) >= 4, 120, engine.told)
     finally:
@@ -330,7 +330,7 @@ def sung_from():
 def heard(folder, out, *, overlays):
     """An hour of the demo's night as it is rendered, with overlays and without."""
     snapshot, sequencer, begun = begin(str(folder), "2026-11-28T22:00:00", 1.0)
-    sequencer.state.overlays = overlays
+    sequencer.state.overlays.on = overlays
     rows, laid = render(sequencer, begun, 3600.0, out)
     snapshot.connection.close()
     sound, _ = soundfile.read(out, dtype="float32")

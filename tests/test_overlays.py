@@ -50,7 +50,7 @@ from nightly_spindle.core.programme.running_order import (
 from nightly_spindle.core.segues.effective_markers import cues_of
 from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
 from nightly_spindle.core.station.settings import OverlayRules, StationSettings
-from nightly_spindle.store.playout.journal import decode_state, encode_state
+from nightly_spindle.store.playout.state_coding import decode_state, encode_state
 
 TZ = ZoneInfo("Europe/Lisbon")
 NOON = resolve_local(datetime(2026, 11, 24, 12), TZ)
@@ -80,14 +80,14 @@ def station(items, pools, **settings):
 
 def on_air(programme, carts, us=NOON, **more):
     state = state_at(us, carts)
-    for at, line in enumerate(state.upcoming):
-        state.upcoming[at] = replace(line, **more.get(f"line{at}", {}))
+    for at, line in enumerate(state.order.upcoming):
+        state.order.upcoming[at] = replace(line, **more.get(f"line{at}", {}))
     return Sequencer(programme, state)
 
 
 def aired(sequencer, seconds, steps=()):
     recorder = Recorder()
-    begin = sequencer.state.frame
+    begin = sequencer.state.clock.frame
     for step in [*steps, seconds]:
         recorder.take(sequencer.advance(begin + round(step * RATE)))
     return recorder
@@ -524,7 +524,7 @@ def test_overlays_that_touch_and_a_switch_that_is_off_are_told():
     found = codes(on_air(programme, [1, 2], line1={"overlay": near}))
     assert "lie less than 1 s apart on “Title 1” into “Title 2”" in found["overlays-touch"].text
     sequencer = on_air(programme, [1, 2])
-    sequencer.set_overlays(on=False)
+    sequencer.edits.set_overlays(on=False)
     assert codes(sequencer)["overlays-off"].severity == "warning"
 
 
@@ -567,7 +567,7 @@ def test_whatever_the_pools_and_the_steps_overlays_keep_clear(made, steps, seed,
         programme.set_events(cuts, {}, programme.event_sources)
         programme.unplayable.update(dict.fromkeys(broken, "the file is not there"))
         sequencer = on_air(programme, [1, 2, 3, 4, 5, 6])
-        recorder, begin = Recorder(), sequencer.state.frame
+        recorder, begin = Recorder(), sequencer.state.clock.frame
         for step in [*steps, 1500]:
             recorder.take(sequencer.advance(begin + round(step * RATE)))
             if saved:
@@ -642,6 +642,6 @@ def test_a_log_tags_its_lines_for_voiceovers():
 def test_a_line_and_a_date_say_it_in_the_origin():
     line = Line(1, 1, Origin(LineSource.HAND), overlay=OverlayWish(Wish.NONE), tag="request")
     state = state_at(NOON)
-    state.upcoming = [line]
+    state.order.upcoming = [line]
     assert decode_state(encode_state(state)).upcoming == [line]
     assert pool(first=str(date(2026, 11, 24))).open_at(NOON, TZ)

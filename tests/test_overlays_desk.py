@@ -74,7 +74,7 @@ def opened(qtbot, window, page="Coming"):
 
 
 def wish_of(station, line):
-    lines = {one["id"]: one for one in ask(station, "state")["state"]["upcoming"]}
+    lines = {one["id"]: one for one in ask(station, "state")["state"]["order"]["upcoming"]}
     return lines[line]["overlay"], lines[line]["tag"]
 
 
@@ -133,10 +133,10 @@ def test_what_lies_over_a_join_is_seen_dragged_chosen_heard_and_taken_back(qtbot
 
     # all of them off and on again
     qtbot.mouseClick(place.sound, LEFT, pos=QPoint(10, place.sound.height() // 2))
-    qtbot.waitUntil(lambda: not ask(station, "state")["state"]["overlays"], timeout=LONG)
+    qtbot.waitUntil(lambda: not ask(station, "state")["state"]["overlays"]["on"], timeout=LONG)
     qtbot.waitUntil(lambda: planned() is None, timeout=LONG)
     undo(qtbot, window)
-    qtbot.waitUntil(lambda: ask(station, "state")["state"]["overlays"], timeout=LONG)
+    qtbot.waitUntil(lambda: ask(station, "state")["state"]["overlays"]["on"], timeout=LONG)
 
     qtbot.waitUntil(lambda: planned() is not None, timeout=LONG)
     joins.setFocus()

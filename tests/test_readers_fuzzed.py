@@ -11,8 +11,8 @@ from fuzzing import fuzz
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.events.event_icalendar import from_calendar
-from nightly_spindle.core.programme.running_order import AirState
-from nightly_spindle.store.playout.journal import encode_state
+from nightly_spindle.core.programme.air_state import new_state
+from nightly_spindle.store.playout.state_coding import encode_state
 from nightly_spindle.store.playout.state_file import StateFile, pack
 
 NOW = round(datetime(2026, 11, 24, tzinfo=UTC).timestamp()) * US
@@ -20,7 +20,7 @@ NOW = round(datetime(2026, 11, 24, tzinfo=UTC).timestamp()) * US
 
 def test_odd_files_of_every_kind(station, tmp_path):
     file = StateFile(station)
-    file.write(pack({"name": "Pier"}, encode_state(AirState(RATE, 1, 1)), [], []), 5)
+    file.write(pack({"name": "Pier"}, encode_state(new_state(RATE, 1, 1)), [], []), 5)
     file.close()
     seed = random.randrange(10**6)
     print(f"seed {seed}")

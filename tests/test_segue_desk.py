@@ -69,7 +69,7 @@ def test_a_join_is_seen_heard_changed_and_kept_in_three_ways(qtbot, window, stat
     qtbot.keyClick(editor, KEY.Key_F2)
 
     def at_the_engine():
-        lines = {one["id"]: one for one in ask(station, "state")["state"]["upcoming"]}
+        lines = {one["id"]: one for one in ask(station, "state")["state"]["order"]["upcoming"]}
         return lines[line]["join"]
 
     qtbot.waitUntil(lambda: at_the_engine() is not None, timeout=LONG)

@@ -20,10 +20,10 @@ from nightly_spindle.core.logs.log_matching import Match, MatchStatus
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import Recorder, rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.rotation import next_song, turn_order
 from nightly_spindle.core.programme.running_order import (
-    AirState,
     HeardPlay,
     Line,
     LineSource,
@@ -73,9 +73,9 @@ def programme(items, logs=None, entry=Entry.CUT_IN, pool=None, **event):
 
 
 def state_at(us, carts=()):
-    state = AirState(RATE, us * RATE // US, us - 1)
+    state = new_state(RATE, us * RATE // US, us - 1)
     origin = Origin(LineSource.LOG, "old.m3u", 1)
-    state.upcoming = [Line(state.take_id(), cart, origin) for cart in carts]
+    state.order.upcoming = [Line(state.take_id(), cart, origin) for cart in carts]
     return state
 
 
@@ -192,9 +192,9 @@ def test_turns_are_seeded_and_longest_unheard_first():
     assert [item.cart for item in turn_order(heard, 1)] == list(range(1, 9))
     state = state_at(MIDNIGHT)
     state.history = [
-        HeardPlay(n, f"Artist {n}", f"Title {n}", state.frame - n) for n in range(1, 8)
+        HeardPlay(n, f"Artist {n}", f"Title {n}", state.clock.frame - n) for n in range(1, 8)
     ]
-    assert next_song(programme(items), state, state.frame)[0].cart == 8
+    assert next_song(programme(items), state, state.clock.frame)[0].cart == 8
 
 
 def test_attended_waits_and_holds_events_back():
@@ -206,9 +206,11 @@ def test_attended_waits_and_holds_events_back():
     assert [f.code for f in night.findings] == ["attended", "event-held-back"]
     actions = sequencer.advance((MIDNIGHT + 900 * US) * RATE // US)
     assert [type(a) for a in actions if isinstance(a, StartVoice)] == []
-    assert sequencer.state.stopped
+    assert sequencer.state.order.stopped
     sequencer.go()
-    started = [a for a in sequencer.advance(sequencer.state.frame + 1) if isinstance(a, StartVoice)]
+    started = [
+        a for a in sequencer.advance(sequencer.state.clock.frame + 1) if isinstance(a, StartVoice)
+    ]
     assert started[0].play.item.cart == 5, "the log was loaded meanwhile"
 
 
@@ -218,39 +220,39 @@ def test_skip_stop_and_a_file_that_breaks_off():
     run(sequencer, MIDNIGHT + HOUR + 5 * US)
     kinds = [type(action) for action in sequencer.skip()]
     assert kinds == [FadeVoice, Ended, StartVoice]
-    playing = sequencer.state.playing
+    playing = sequencer.state.order.playing
     position = 30 * RATE
     told = sequencer.died(playing.id, position, "it is damaged")
     assert isinstance(told[0], Finding)
-    actions = sequencer.advance(sequencer.state.frame + 31 * RATE)
+    actions = sequencer.advance(sequencer.state.clock.frame + 31 * RATE)
     start = next(a for a in actions if isinstance(a, StartVoice))
     assert start.play.start == playing.start + position - RATE // 2
     assert start.play.item.cart == 3
     sequencer.stop()
-    assert sequencer.state.playing is None
-    assert not sequencer.state.unattended
-    assert sequencer.advance(sequencer.state.frame + 60 * RATE) == []
+    assert sequencer.state.order.playing is None
+    assert not sequencer.state.order.unattended
+    assert sequencer.advance(sequencer.state.clock.frame + 60 * RATE) == []
 
 
 def test_edits_name_places_by_the_line_that_follows():
     sequencer = Sequencer(programme(SONGS), state_at(MIDNIGHT, [1, 2, 3, 4]))
-    ids = [line.id for line in sequencer.state.upcoming]
+    ids = [line.id for line in sequencer.state.order.upcoming]
 
     def carts():
-        return [line.cart for line in sequencer.state.upcoming]
+        return [line.cart for line in sequencer.state.order.upcoming]
 
-    was = sequencer.move(ids[3], ids[0])
+    was = sequencer.edits.move(ids[3], ids[0])
     assert carts() == [4, 1, 2, 3]
-    sequencer.move(ids[3], was)
+    sequencer.edits.move(ids[3], was)
     assert carts() == [1, 2, 3, 4]
-    gone = sequencer.remove([ids[1], ids[2]])
+    gone = sequencer.edits.remove([ids[1], ids[2]])
     for before, line in gone:
-        sequencer.insert(before, line.cart, line.origin, line.id)
+        sequencer.edits.insert(before, line.cart, line.origin, line.id)
     assert carts() == [1, 2, 3, 4]
-    sequencer.insert(9999, 7)
+    sequencer.edits.insert(9999, 7)
     assert carts()[0] == 7, "before a line that is gone is the front"
     with pytest.raises(InputFault, match="not in the running order any more"):
-        sequencer.remove([424242])
+        sequencer.edits.remove([424242])
 
 
 @pytest.mark.parametrize(("jump_us", "fires"), [(-HOUR // 2, 1), (HOUR // 6, 1), (HOUR, 0)])
@@ -261,7 +263,7 @@ def test_a_jumping_clock_neither_repeats_nor_loses_an_event(jump_us, fires):
     recorder = Recorder()
     moved = begin + 30 * US if jump_us > 0 else MIDNIGHT + 60 * US
     recorder.take(sequencer.advance(moved * RATE // US))
-    sequencer.state.offset_us += jump_us
+    sequencer.state.clock.offset_us += jump_us
     recorder.take(sequencer.advance((moved + 2 * HOUR) * RATE // US))
     assert len(recorder.fired) == fires
     # beyond the grace of 15 minutes it is not made good, and that is told
@@ -289,17 +291,17 @@ def test_a_restart_passes_over_what_was_missed_and_says_so():
     sequencer, _ = take_the_air(station, None, MIDNIGHT)
     run(sequencer, MIDNIGHT + 50 * US)
     saved = sequencer.state.copy()
-    on_air = saved.playing.item.cart
+    on_air = saved.order.playing.item.cart
     _, begun = take_the_air(station, saved, MIDNIGHT + 300 * US)
     missed = [a.line.cart for a in begun if getattr(a, "outcome", None) is Outcome.MISSED]
     assert missed == [2]
     assert begun[-1].play.item.cart == 3
     assert on_air == 1
     # hardly any left of the item that should be on air: the next one starts instead
-    start_of_2 = (saved.playing.start + span(SONGS[0], RATE).segue) * US // RATE
+    start_of_2 = (saved.order.playing.start + span(SONGS[0], RATE).segue) * US // RATE
     sequencer, begun = take_the_air(station, saved, start_of_2 - 5 * US)
     assert not [a for a in begun if isinstance(a, StartVoice)]
-    assert sequencer.advance(sequencer.state.frame + 1)[-1].play.item.cart == 2
+    assert sequencer.advance(sequencer.state.clock.frame + 1)[-1].play.item.cart == 2
 
 
 @pytest.mark.parametrize(("day", "hours"), [((2026, 3, 29), 23), ((2026, 10, 25), 25)])

@@ -17,21 +17,18 @@ from conftest import RATE, beep, day_slot, song_names, write_log
 
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import InputFault, StorageFault
-from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.core.overlays.pool_turn import PoolTurn
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.reports.as_run import AsRun
 from nightly_spindle.core.station.log_sources import ReadingState
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.schema import engine_for, migrate
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.library.catalogue import Catalogue, Query
-from nightly_spindle.store.playout.journal import (
-    Journal,
-    alarms_between,
-    as_run_between,
-    decode_state,
-    encode_state,
-)
+from nightly_spindle.store.playout import state_file
+from nightly_spindle.store.playout.journal import Journal, alarms_between, as_run_between
 from nightly_spindle.store.playout.side_file import SIDE_FILE
+from nightly_spindle.store.playout.state_coding import decode_state, encode_state
 from nightly_spindle.store.programme.snapshot import open_station
 
 DAY = date(2026, 11, 24)
@@ -427,8 +424,42 @@ def test_a_full_disk_loses_nothing_that_memory_holds(station, tmp_path):
 
 
 def test_the_state_is_read_back_as_it_was():
-    state = AirState(RATE, 123, 456, unattended=False, rung="x")
+    state = new_state(RATE, 123, 456)
+    state.order.unattended, state.net.level = False, "x"
+    state.overlays.turns[3] = PoolTurn((1, 2), credit={7: 0.5})
+    state.spots.last[4] = 99
     assert decode_state(encode_state(state)) == state
+    assert state.copy() == state
+
+
+def test_a_state_that_was_kept_side_by_side_is_read_in_parts():
+    """As the program wrote it until November 2026, every field with a value of its own."""
+    body = (Path(__file__).parent / "data/state-side-by-side.json").read_bytes()
+    state = decode_state(body)
+    assert (state.clock.frame, state.clock.offset_us, state.clock.fired_until_us) == (
+        9_000_000,
+        -5,
+        77,
+    )
+    assert [line.cart for line in state.order.upcoming] == [7]
+    assert state.order.playing.item.title == "Slow Rope"
+    assert (state.order.unattended, state.order.stopped, state.order.next_id) == (False, True, 4)
+    assert (state.order.kept_time.until, state.order.skipped, state.order.silent_at) == (2, 1, 8)
+    assert (state.logs.loaded[0].file, state.logs.awaited[0].due_us, state.logs.orders[0].id) == (
+        "a.m3u", 21, 1,
+    )  # fmt: skip
+    events = state.events
+    assert (events.deadlines[0].event, events.holding.event, events.held) == ("News", "Show", [6])
+    assert (events.songs_since, events.taken, events.turns) == ({8: 3}, {"8/0": [7]}, {"8/0": 2})
+    assert events.landing.told
+    over = state.overlays
+    assert (over.on, over.until, over.tried) == (False, 42, ["segue"])
+    assert (over.turns, over.since_used, over.last_used) == ({1: PoolTurn()}, {1: 4}, {12: 33})
+    assert (state.net.level, state.net.repeat_aired) == ("rotation", False)
+    assert (state.revision, state.changed_at, state.marked, len(state.history)) == (9, 44, 9, 1)
+    assert decode_state(encode_state(state)) == state
+    plain = {"settings": {"name": "Pier"}, "state": json.loads(body), "items": [], "pool": []}
+    assert state_file._decoded(json.dumps(plain).encode()).state == state
 
 
 def test_a_second_station_in_the_same_folder_is_refused(station):

@@ -19,7 +19,8 @@ from nightly_spindle.air.station_watcher import Newest, Opened, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.core.base.errors import AlreadyOnAir
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.programme.running_order import AirState, Line, Origin, Play
+from nightly_spindle.core.programme.air_state import new_state
+from nightly_spindle.core.programme.running_order import Line, Origin, Play
 from nightly_spindle.core.programme.running_order import LineSource as From
 from nightly_spindle.core.programme.sequencer_actions import StartVoice
 from nightly_spindle.core.reports.as_run import Alarm, AsRun, fold_of
@@ -27,14 +28,9 @@ from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.messages import last_messages
 from nightly_spindle.store.base.patience import Hangs, Patience
 from nightly_spindle.store.base.roots import look_at_files, root_of
-from nightly_spindle.store.playout.journal import (
-    Journal,
-    alarms_between,
-    as_run_between,
-    encode_state,
-    last_seen,
-)
+from nightly_spindle.store.playout.journal import Journal, alarms_between, as_run_between, last_seen
 from nightly_spindle.store.playout.side_file import SIDE_FILE, SideFile
+from nightly_spindle.store.playout.state_coding import encode_state
 from nightly_spindle.store.playout.state_file import STATE_FILE, Kept, StateFile, pack, read_kept
 from nightly_spindle.store.programme.snapshot import open_station
 
@@ -42,8 +38,9 @@ FOREVER = 2**62
 
 
 def state(frame=1, lines=3):
-    made = AirState(RATE, frame, 7, revision=frame)
-    made.upcoming = [Line(n, 1000 + n, Origin(From.LOG, "a.m3u", n)) for n in range(lines)]
+    made = new_state(RATE, frame, 7)
+    made.revision = frame
+    made.order.upcoming = [Line(n, 1000 + n, Origin(From.LOG, "a.m3u", n)) for n in range(lines)]
     return made
 
 
@@ -70,7 +67,7 @@ def test_the_state_file_gives_back_what_was_kept_last(tmp_path):
     again = StateFile(tmp_path)
     again.write(pack({}, encode_state(state(6)), [], []), 100)
     again.close()
-    assert read_kept(tmp_path).state.frame == 6
+    assert read_kept(tmp_path).state.clock.frame == 6
 
 
 def test_a_state_file_that_was_cut_off_while_written_gives_the_one_before(tmp_path):
@@ -86,7 +83,7 @@ def test_a_state_file_that_was_cut_off_while_written_gives_the_one_before(tmp_pa
         wide = dice.randrange(1, 200)
         data[at : at + wide] = os.urandom(wide)
         file.path.write_bytes(data)
-        assert read_kept(tmp_path).state.frame in {1, 2}
+        assert read_kept(tmp_path).state.clock.frame in {1, 2}
         file.path.unlink()
 
 
@@ -94,7 +91,7 @@ def test_a_state_that_outgrows_its_room_finds_more(tmp_path):
     file = StateFile(tmp_path)
     for lines in (3, 5000, 12_000):
         file.write(pack({}, encode_state(state(lines, lines)), [], []), lines)
-        assert len(read_kept(tmp_path).state.upcoming) == lines
+        assert len(read_kept(tmp_path).state.order.upcoming) == lines
     file.close()
 
 
@@ -213,7 +210,9 @@ def test_the_writer_survives_and_tells(station):
     while not writer.problem and time.monotonic() < end:
         time.sleep(0.05)
     assert "locked" in writer.problem
-    assert read_kept(station).state.frame == 2, "the state file does not wait for the database"
+    assert read_kept(station).state.clock.frame == 2, (
+        "the state file does not wait for the database"
+    )
     lock.close()
     while writer.problem and time.monotonic() < end:
         writer.note([], state(3), 2_000_000)
@@ -302,7 +301,7 @@ def test_a_state_file_that_cannot_be_written_is_told_once(station):
         time.sleep(0.1)
     assert not writer.problem
     writer.stop()
-    assert read_kept(station).state.frame == frame
+    assert read_kept(station).state.clock.frame == frame
     codes = [alarm.code for alarm in alarms_between(snapshot.connection, 0, FOREVER)]
     assert codes.count("records-wait") == 1
     snapshot.connection.close()

@@ -21,9 +21,9 @@ from nightly_spindle.core.overlays.overlay_pools import (
 )
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.running_order import (
-    AirState,
     Line,
     LineSource,
     Origin,
@@ -58,8 +58,8 @@ def _day(pools: list[Pool], items: dict[int, Item]) -> tuple[float, int]:
     count = 0
     for _ in range(7):
         programme = Programme(StationSettings("B", "UTC"), _NoLogs(), dict(items), pools=pools)  # type: ignore[arg-type]
-        state = AirState(RATE, 0, -1)
-        state.upcoming = [Line(state.take_id(), cart, Origin(LineSource.LOG, "x", cart))
+        state = new_state(RATE, 0, -1)
+        state.order.upcoming = [Line(state.take_id(), cart, Origin(LineSource.LOG, "x", cart))
                           for cart in range(1, LINES + 1)]  # fmt: skip
         begin = time.process_time()
         night = rehearse(programme, Sequencer(programme, state), [], 23.9)

@@ -111,7 +111,7 @@ def judged(fault: Fault, at: Station, report: Report, since_us: int) -> None:
     late = fault.within_s + (fault.lasts_s if fault.down else 0)
     if report.told_s is not None and report.told_s > late:
         report.wrong.append(f"told after {report.told_s:.1f} s")
-    playing = sight["state"]["playing"]
+    playing = sight["state"]["order"]["playing"]
     origin = playing["line"]["origin"] if playing else {"source": "nothing", "file": ""}
     report.went_on = f"{origin['source']} {origin['file']}".strip()
     if at.air_after_s is not None:

@@ -156,7 +156,9 @@ def _(at: Station) -> None:
 
     def loaded() -> bool:
         sight = at.sight()
-        return sight is not None and any("-24" in one["file"] for one in sight["state"]["loaded"])
+        return sight is not None and any(
+            "-24" in one["file"] for one in sight["state"]["logs"]["loaded"]
+        )
 
     if not at.wait(loaded, 40):  # the simulated clock goes on where the state was kept
         raise AssertionError("the log of the 24th was not loaded")

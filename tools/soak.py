@@ -69,7 +69,7 @@ def soak_kills(template: Path, kills: int, dice: random.Random) -> list[str]:
             def back(pid: int = pid) -> bool:
                 answer = at.ask("state")
                 return bool(answer and answer["pid"] != pid and answer["sight"]
-                            and answer["state"]["playing"])  # fmt: skip
+                            and answer["state"]["order"]["playing"])  # fmt: skip
 
             if not at.wait(back, 20):
                 wrong.append("it is not back within 20 s")
@@ -90,10 +90,15 @@ def soak_kills(template: Path, kills: int, dice: random.Random) -> list[str]:
 
 def out_of_place(before: dict[str, Any] | None, after: dict[str, Any] | None) -> str:
     """Say when the engine is not at the line that its log has by now, give or take one."""
-    if not before or not after or not before["state"]["playing"] or not after["state"]["playing"]:
+    if (
+        not before
+        or not after
+        or not before["state"]["order"]["playing"]
+        or not after["state"]["order"]["playing"]
+    ):
         return ""
-    was = before["state"]["playing"]["line"]["origin"]
-    now = after["state"]["playing"]["line"]["origin"]
+    was = before["state"]["order"]["playing"]["line"]["origin"]
+    now = after["state"]["order"]["playing"]["line"]["origin"]
     if was["source"] == now["source"] == "log" and not 0 <= now["line"] - was["line"] <= 2:
         return f"line {was['line']} before, line {now['line']} after"
     return "" if was["source"] == now["source"] else f"{was['source']}, then {now['source']}"

@@ -22,7 +22,8 @@ from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.as_run import records
 from nightly_spindle.simulators.scheduler import Fault, day_log, entries_of, leave_log
 from nightly_spindle.store.base.database import connect
-from nightly_spindle.store.playout.journal import Journal, encode_state, load_state
+from nightly_spindle.store.playout.journal import Journal, load_state
+from nightly_spindle.store.playout.state_coding import encode_state
 from nightly_spindle.store.programme.snapshot import load_pool, open_station
 
 if TYPE_CHECKING:
@@ -106,7 +107,7 @@ class Days:
     def _judge(self) -> None:
         """Find dead air between what sounded since the last look."""
         rows = sorted((row.start, row.end, row) for row in self.recorder.rows if row.play)
-        rate = self.sequencer.state.rate
+        rate = self.sequencer.state.clock.rate
         for start, end, row in rows:
             if self._last_end and start - self._last_end > 2 * rate:
                 when = clock(self.sequencer.instant_of(self._last_end), ZONE)
@@ -209,10 +210,10 @@ class Days:
         coming = [(drop, slot) for drop in self.programme.log_drops
                   for slot in self.programme.coming(drop, self.at_us, until_us)]  # fmt: skip
         self.snapshot.logs.look(coming)
-        for awaited in list(self.sequencer.state.awaited):
+        for awaited in list(self.sequencer.state.logs.awaited):
             drop = self.programme.drop(awaited.drop)
             if drop is None or awaited.end_us <= self.at_us:
-                self.sequencer.give_up(awaited)
+                self.sequencer.edits.give_up(awaited)
             elif self.programme.logs.reading(
                 drop, self.programme.slot(drop, awaited.start_us)
             ).usable:

@@ -97,11 +97,11 @@ class Control:
             "move": self._move,
             "join": self._join,
             "overlay": self._overlay,
-            "overlays": lambda asked: engine.sequencer.set_overlays(on=asked.on),
-            "tag": lambda asked: FormerTag(engine.sequencer.set_tag(asked.line, asked.tag)),
+            "overlays": lambda asked: engine.sequencer.edits.set_overlays(on=asked.on),
+            "tag": lambda asked: FormerTag(engine.sequencer.edits.set_tag(asked.line, asked.tag)),
             "load": self._load,
             "fire": self._fire,
-            "forget": lambda asked: engine.sequencer.forget_order(asked.order),
+            "forget": lambda asked: engine.sequencer.edits.forget_order(asked.order),
             "leave": lambda _: engine.leave(),
         }
 
@@ -272,9 +272,9 @@ class Control:
         if asked.line is not None:
             if asked.line.opens is None:
                 self._reach(asked.line.cart)
-            return Inserted(sequencer.bring_back(asked.before, asked.line))
+            return Inserted(sequencer.edits.bring_back(asked.before, asked.line))
         self._reach(asked.cart)
-        return Inserted(sequencer.insert(asked.before, asked.cart, line_id=asked.line_id))
+        return Inserted(sequencer.edits.insert(asked.before, asked.cart, line_id=asked.line_id))
 
     def _read_items(self, asked: Insert | SetOverlay) -> None:
         """Read the items that are to be put in: in a thread of its own, before the pump does it."""
@@ -300,20 +300,20 @@ class Control:
 
     def _remove(self, asked: Remove) -> Removed:
         engine = self._engine
-        gone = engine.sequencer.remove(asked.lines)
+        gone = engine.sequencer.edits.remove(asked.lines)
         for _, line in gone:
             item = engine.programme.item(line.cart)
             title = item.title if item else f"cart {line.cart}"
-            note, at = "taken out by hand", engine.sequencer.state.frame
+            note, at = "taken out by hand", engine.sequencer.state.clock.frame
             engine.apply([Dropped(at, line, Outcome.REMOVED, title, note)])
         return Removed([GoneLine(before, line) for before, line in gone])
 
     def _move(self, asked: Move) -> Moved:
-        return Moved(self._engine.sequencer.move(asked.line, asked.before))
+        return Moved(self._engine.sequencer.edits.move(asked.line, asked.before))
 
     def _join(self, asked: SetJoin) -> FormerJoin:
         edit = None if asked.edit is None else edit_from(edit_values(asked.edit))
-        return FormerJoin(self._engine.sequencer.set_join(asked.line, edit))
+        return FormerJoin(self._engine.sequencer.edits.set_join(asked.line, edit))
 
     def _overlay(self, asked: SetOverlay) -> FormerWish:
         """Set what lies over the start of a line, this time alone."""
@@ -324,7 +324,7 @@ class Control:
             known = [pool.id for pool in self._engine.programme.pools]
             if wish.pool not in known:
                 raise InputFault(f"the engine knows no pool {wish.pool} (yet)")
-        return FormerWish(self._engine.sequencer.set_overlay(asked.line, wish))
+        return FormerWish(self._engine.sequencer.edits.set_overlay(asked.line, wish))
 
     def _load_step(self, asked: Load) -> tuple[LogDrop, LoadLog, int]:
         """Return what is to be loaded: drop, step, and the instant of the log's slot."""
@@ -360,7 +360,7 @@ class Control:
             0, asked.at_us, step.drop, slot.start_us, step.file, str(Entry(asked.entry)),
             str(Placement(asked.placement or drop.options.placement)),
         )  # fmt: skip
-        taken = self._engine.sequencer.load_by_hand(order)
+        taken = self._engine.sequencer.edits.load_by_hand(order)
         return LoadTaken(taken.id, taken.at_us, reading.file, reading.usable, why_not,
                          len(reading.carts), len(reading.lost))  # fmt: skip
 

@@ -37,8 +37,8 @@ if TYPE_CHECKING:
     from nightly_spindle.air.outputs import Output
     from nightly_spindle.air.watchdog import Watchdog
     from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.store.base.roots import FilesFound
     from nightly_spindle.store.programme.snapshot import Snapshot
 
@@ -167,7 +167,7 @@ class Engine:
         """Have what happened written down."""
         assert self.player is not None
         state = self.sequencer.state
-        seen = us_from_frames(self.player.at, self.rate) + state.offset_us
+        seen = state.clock.instant_of(self.player.at)
         self.writer.note(actions, state, seen)
 
     # -- the pump -----------------------------------------------------------------------
@@ -238,7 +238,7 @@ class Engine:
         It is joined in progress, or the first that the sequencer starts by itself.
         """
         coming = Sequencer(sequencer.programme, sequencer.state.copy()).advance(
-            sequencer.state.frame + 1
+            sequencer.state.clock.frame + 1
         )
         first = [action for action in (*begun, *coming) if isinstance(action, StartVoice)]
         self._ahead.want(first)
@@ -271,7 +271,7 @@ class Engine:
 
         What sounds goes on with its old audio, and so does what is just about to start.
         """
-        soon = self.sequencer.state.frame + round(_IMMINENT_S * self.rate)
+        soon = self.sequencer.state.clock.frame + round(_IMMINENT_S * self.rate)
         imminent = {order.play.item.cart for order in self._orders if order.play.start <= soon}
         taken = [item for item in items if item.cart not in imminent]
         for item in taken:
@@ -287,12 +287,12 @@ class Engine:
         peaks = np.maximum.reduce(columns.reshape(-1, 2), axis=0)
         self._peaks = np.maximum(peaks, self._peaks * _METER_FALL)
         state = self.sequencer.state
-        if float(peaks.max()) > _DEAD_AIR or state.playing is None or state.stopped:
+        if float(peaks.max()) > _DEAD_AIR or state.order.playing is None or state.order.stopped:
             self._quiet_frames = 0
         else:
             self._quiet_frames += len(bus)
             self.longest_quiet_s = max(self.longest_quiet_s, self._quiet_frames / self.rate)
-        playing = state.playing
+        playing = state.order.playing
         patience = max(_DEAD_AIR_S, playing.item.patience_s + 1 if playing else 0.0)
         if playing is not None and self._quiet_frames > patience * self.rate:
             self._quiet_frames = 0
@@ -300,7 +300,7 @@ class Engine:
             finding = Finding(
                 "dead-air",
                 Severity.ALARM,
-                state.frame,
+                state.clock.frame,
                 text,
                 f"Listen to {playing.item.path or 'the output'} and mark its end.",
                 playing.line.id,
@@ -319,13 +319,12 @@ class Engine:
         state = self.sequencer.state
         levels = [20 * log10(max(float(peak), 1e-5)) for peak in self._peaks]
         self.sight = EngineStatus(
-            us_from_frames(self.player.at, self.rate)
-            + state.offset_us
+            state.clock.instant_of(self.player.at)
             - self._output.waiting_frames() * US // self.rate,
             self.player.at - self._output.waiting_frames(),
             state.revision,
-            state.unattended,
-            state.stopped,
+            state.order.unattended,
+            state.order.stopped,
             (levels[0], levels[1]),
             self._output.late,
             self._ahead.underruns,
@@ -344,18 +343,22 @@ class Engine:
         state = self.sequencer.state
         waiting = self._output.waiting_frames() * US // self.rate
         heard = us_from_frames(self.player.at, self.rate) - waiting
-        away = self._wall.now_us() - heard - state.offset_us
+        away = self._wall.now_us() - heard - state.clock.offset_us
         self._drifted = self._drifted + 1 if abs(away) > _DRIFT_US else 0
         if self._drifted < _DRIFT_TICKS:
             return
         self._drifted = 0
-        state.offset_us += away
+        state.clock.offset_us += away
         state.revision += 1
         if abs(away) > US:
             when = clock(self._wall.now_us(), self.programme.settings.tz)
             text = f"The clock moved by {away / US:+.1f} s; it is {when} now."
             self.apply(
-                [Finding("clock-moved", Severity.NOTE, state.frame, text, "Check time keeping.")]
+                [
+                    Finding(
+                        "clock-moved", Severity.NOTE, state.clock.frame, text, "Check time keeping."
+                    )
+                ]
             )
 
     def _look_ahead(self) -> None:
@@ -367,7 +370,7 @@ class Engine:
         self._looked = state.revision
         self._next_look = self.player.at + round(_PREVIEW_S / 10 * self.rate)
         copy = Sequencer(self.programme, state.copy())
-        coming = copy.advance(state.frame + round(_PREVIEW_S * self.rate))
+        coming = copy.advance(state.clock.frame + round(_PREVIEW_S * self.rate))
         orders: list[Start] = [
             action for action in coming if isinstance(action, StartVoice | StartOverlay)
         ]
@@ -380,21 +383,21 @@ class Engine:
 
     def _leave_tone(self) -> None:
         """Leave the station tone as soon as there is something to play, and it is read."""
-        playing = self.sequencer.state.playing
+        playing = self.sequencer.state.order.playing
         if playing is None or playing.line.origin.source is not LineSource.TONE:
             return
         coming = [
             order for order in self._at_once if order.play.line.origin.source != LineSource.TONE
         ]
-        if coming and self.sequencer.state.unattended and self._ahead.ready(coming[0], 1.0):
+        if coming and self.sequencer.state.order.unattended and self._ahead.ready(coming[0], 1.0):
             self.apply(self.sequencer.skip("there is something to play again", Outcome.CUT))
 
     def _look_for_hanging(self) -> None:
         """Give up sources whose disk does not answer, and hold what else lies there."""
         for source in self._ahead.hanging():
             folder = root_of(source.key[0], self.programme.roots)
-            now_us = us_from_frames(self.sequencer.state.frame, self.rate)
-            now_us += self.sequencer.state.offset_us
+            now_us = us_from_frames(self.sequencer.state.clock.frame, self.rate)
+            now_us += self.sequencer.state.clock.offset_us
             gone = Away(folder, now_us, "it does not answer")
             source.give_up(gone.reason)
             if folder not in self.programme.away:
@@ -421,11 +424,11 @@ class Engine:
         for folder in gone:
             text = self.programme.away[folder].sentence(tz)
             mend = f"Mount or reconnect {folder}."
-            frame = sequencer.state.frame
+            frame = sequencer.state.clock.frame
             self.apply([Finding("folder-away", Severity.ALARM, frame, text, mend)])
         for folder in back:
             text = f"The folder {folder} is there again; the log goes on where it should be."
-            frame, mend = sequencer.state.frame, "Nothing needs to be done."
+            frame, mend = sequencer.state.clock.frame, "Nothing needs to be done."
             self.apply([Finding("folder-back", Severity.NOTE, frame, text, mend)])
         if back:
             sequencer.folder_back()
@@ -434,7 +437,7 @@ class Engine:
 
     def _look_for_truncation(self) -> None:
         """Tell the sequencer of a file that was found to end before its cue out."""
-        playing = self.sequencer.state.playing
+        playing = self.sequencer.state.order.playing
         if playing is None:
             return
         for (path, begin), position, problem in self._ahead.breaks():
@@ -448,7 +451,7 @@ class Engine:
 
     def _planned_end(self) -> int | None:
         assert self.player is not None
-        playing = self.sequencer.state.playing
+        playing = self.sequencer.state.order.playing
         for voice in self.player.mixer.voices:
             if playing is not None and voice.play.id == playing.id:
                 return voice.position + voice.left

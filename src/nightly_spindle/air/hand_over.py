@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.air.live_logs import LiveLogs
 from nightly_spindle.air.player import BLOCK
-from nightly_spindle.core.base.timebase import us_from_frames
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.programme.sequencer_actions import (
@@ -23,7 +22,7 @@ from nightly_spindle.store.programme.snapshot import Snapshot
 
 if TYPE_CHECKING:
     from nightly_spindle.air.engine import Engine
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
 
 _TRIES = 4
 _PUMP_S = 60.0  # the pump answers within so long, or stands
@@ -67,8 +66,8 @@ class HandOver:
         """
         engine, player = self._engine, self._engine.player
         assert player is not None
-        now = player.sequencer.state
-        at_us = us_from_frames(now.frame, engine.rate) + now.offset_us
+        now = player.sequencer.state.clock
+        at_us = now.now_us
         due = snapshot.programme.firings(now.fired_until_us, at_us + _SOON_US)
         if went_on and not any(firing.event.acts for firing in due):
             engine.ask(lambda: self._go_on(snapshot)).result(_PUMP_S)
@@ -76,7 +75,7 @@ class HandOver:
         lead = _LEAD_BLOCKS
         for _ in range(_TRIES):
             began, frame = time.monotonic(), player.mixed + lead * BLOCK
-            at_us = us_from_frames(frame, engine.rate) + now.offset_us + _HALF_FRAME_US
+            at_us = now.instant_of(frame) + _HALF_FRAME_US
             sequencer, begun = take_the_air(snapshot.programme, state, at_us)
             begun = [one for one in begun if not isinstance(one, Dropped)]  # something sounded
             voices = [one for one in begun if isinstance(one, StartVoice | StartOverlay)]

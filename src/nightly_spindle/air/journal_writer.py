@@ -16,15 +16,16 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.as_run import Alarm, AsRun, records
 from nightly_spindle.core.station.settings import texts_from
-from nightly_spindle.store.playout.journal import Journal, encode_state
+from nightly_spindle.store.playout.journal import Journal
+from nightly_spindle.store.playout.state_coding import encode_state
 from nightly_spindle.store.playout.state_file import StateFile, pack
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
     from pathlib import Path
 
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.core.programme.sequencer_actions import Action
 
 _EVERY_S = 0.25  # a kill loses nothing older than a second
@@ -106,7 +107,7 @@ class JournalWriter:
         self._noted_us = seen_us
         kept = changed and self.keeps_state
         body = encode_state(state) if kept else None
-        carts = frozenset(line.cart for line in state.upcoming) if kept else frozenset()
+        carts = frozenset(line.cart for line in state.order.upcoming) if kept else frozenset()
         self._queue.put(_Batch(lines, alarms, body, carts, seen_us))
 
     def alarm(self, code: str, text: str, mend: str) -> None:

@@ -44,8 +44,10 @@ class KeptStart:
 
     def __init__(self, kept: Kept | None, wall: Callable[[], int]) -> None:
         self._items = {item.cart: item for item in kept.items} if kept else {}
-        if kept and kept.state and kept.state.playing:
-            self._items.setdefault(kept.state.playing.item.cart, kept.state.playing.item)
+        if kept and kept.state and kept.state.order.playing:
+            self._items.setdefault(
+                kept.state.order.playing.item.cart, kept.state.order.playing.item
+            )
         self._pool = [cart for cart in kept.pool if cart in self._items] if kept else []
         self._roots = tuple(kept.roots) if kept else ()
         self._wall = wall

@@ -12,9 +12,10 @@ from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
 
 import msgspec
 
-from nightly_spindle.core.programme.running_order import AirState, Line, LoadOrder, OverlayWish
+from nightly_spindle.core.programme.running_order import Line, LoadOrder, OverlayWish
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.segues.segue_rules import JoinEdit
 
 VERSION = 1  # counted up when a message changes so that the other side would misread it
@@ -298,7 +299,7 @@ def request(number: int, asked: Operation[Any]) -> bytes:
 
 def answered(asked: Operation[Answer], plain: Any) -> Answer:
     """Return what answers an operation, from its plain values."""
-    found: Answer = msgspec.convert(plain, type(asked).answers)
+    found: Answer = msgspec.convert(plain, type(asked).answers, str_keys=True)
     return found
 
 

@@ -78,10 +78,10 @@ class Player:
         make_source: SourceMaker = file_source,
     ) -> None:
         self.sequencer = sequencer
-        self.rate = sequencer.state.rate
+        self.rate = sequencer.state.clock.rate
         self.mixer = Mixer(block)
         self.limiter = Limiter(self.rate)
-        self.at = sequencer.state.frame
+        self.at = sequencer.state.clock.frame
         self._make_source = make_source
         self._actions: list[Action] = []
         self._mixed = self.at
@@ -116,7 +116,7 @@ class Player:
 
         Its clock may count other frames than the former one.
         """
-        shift = sequencer.state.frame - self._mixed
+        shift = sequencer.state.clock.frame - self._mixed
         self.mixer.hand_over(self._mixed, shift, round(_HAND_OVER_S * self.rate))
         self.sequencer = sequencer
         self._mixed += shift

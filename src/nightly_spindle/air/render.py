@@ -46,7 +46,7 @@ def render(
     subtype = _FORMATS.get(out.suffix.lower())
     if subtype is None:
         raise InputFault(f"{out} cannot be written: choose .wav, .flac or .ogg")
-    rate = sequencer.state.rate
+    rate = sequencer.state.clock.rate
     recorder = Recorder()
     # decoding goes on beside mixing and writing, on another core
     ahead = ReadAhead(rate, patient=True)

@@ -21,7 +21,7 @@ from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.timebase import US, moment_from
 from nightly_spindle.core.calendar.local_days import local_day
 from nightly_spindle.core.calendar.log_periods import AHEAD_US
-from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.store.base.database import DATABASE, connect, only_locked
 from nightly_spindle.store.base.roots import look_at_files
 from nightly_spindle.store.events.events import over_and_done, retire
@@ -243,10 +243,11 @@ class StationWatcher:
         """Have logs loaded that were due and have come since."""
         assert self._snapshot is not None
         programme = self._snapshot.programme
-        for awaited in list(engine.sequencer.state.awaited):
+        for awaited in list(engine.sequencer.state.logs.awaited):
             drop = programme.drop(awaited.drop)
             if drop is None or awaited.end_us <= now:
-                engine.tell(partial(engine.sequencer.give_up, awaited), "a log that did not come")
+                give_up = partial(engine.sequencer.edits.give_up, awaited)
+                engine.tell(give_up, "a log that did not come")
             elif programme.logs.reading(drop, programme.slot(drop, awaited.start_us)).usable:
                 engine.tell(partial(self._load_awaited, engine, awaited), "a late log")
 
@@ -258,7 +259,7 @@ class StationWatcher:
         """Tell of logs that changed after they were loaded; what was added to one is added."""
         assert self._snapshot is not None
         programme = self._snapshot.programme
-        for loaded in list(engine.sequencer.state.loaded):
+        for loaded in list(engine.sequencer.state.logs.loaded):
             drop = programme.drop(loaded.drop)
             if drop is None:
                 continue

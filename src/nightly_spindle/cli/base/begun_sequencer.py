@@ -9,7 +9,7 @@ from nightly_spindle.air.client import ask
 from nightly_spindle.air.messages import State
 from nightly_spindle.air.places import engine_pid
 from nightly_spindle.cli.base.common import instant
-from nightly_spindle.core.base.timebase import US, us_from_frames
+from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.store.playout.journal import load_state
@@ -30,7 +30,7 @@ def begin(
     at = instant(from_, snapshot.programme.settings.tz)
     if watching and from_ is None and engine_pid(Path(folder)) is not None:
         state = ask(Path(folder), State()).state
-        at = us_from_frames(state.frame, state.rate) + state.offset_us
+        at = state.clock.now_us
         snapshot.prepare(at, at + round(hours * 3600 * US), state)
         sequencer = Sequencer(snapshot.programme, state)
         return snapshot, sequencer, sequencer.present()

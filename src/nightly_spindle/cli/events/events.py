@@ -204,7 +204,7 @@ def check(options: argparse.Namespace) -> int:
     at = instant(options.from_, tz)
     state = load_state(snapshot.connection)
     snapshot.look_for_files()
-    found = check_events(snapshot.programme, at, unattended=state is None or state.unattended)
+    found = check_events(snapshot.programme, at, unattended=state is None or state.order.unattended)
     if options.json:
         names = {event.id: event.name for event in snapshot.programme.events}
         print_json([

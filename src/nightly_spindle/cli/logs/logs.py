@@ -196,7 +196,7 @@ def load(options: argparse.Namespace) -> int:
 def _later(options: argparse.Namespace, snapshot: Snapshot) -> int:
     """List what is to be loaded later by hand, or forget one of it."""
     folder, tz = Path(options.folder), snapshot.programme.settings.tz
-    orders = ask(folder, State()).state.orders
+    orders = ask(folder, State()).state.logs.orders
     if options.forget is not None:
         orders = [ask(folder, Forget(options.forget))]
     drops = snapshot.programme.drops

@@ -12,7 +12,7 @@ from nightly_spindle.cli.base.begun_sequencer import begin
 from nightly_spindle.cli.base.common import checked_length, now_us, print_json
 from nightly_spindle.core.base.declared import changed_group
 from nightly_spindle.core.base.errors import InputFault
-from nightly_spindle.core.base.timebase import clock, us_from_frames
+from nightly_spindle.core.base.timebase import clock
 from nightly_spindle.core.overlays.overlay_pools import Member, Pool, PoolUse, pool_values
 from nightly_spindle.core.playout.overlay_wishes import wish_values
 from nightly_spindle.core.playout.rehearsal import rehearse
@@ -95,7 +95,7 @@ def plan(options: argparse.Namespace) -> int:
         print_json([overlay_view(row, state, tz) for row in night.overlays])
         return 0
     for row in night.overlays:
-        at = clock(us_from_frames(row.start, state.rate) + state.offset_us, tz)
+        at = clock(state.clock.instant_of(row.start), tz)
         one = row.overlay
         print(f"{at}  {one.item.title} over {one.over} ({one.origin}). {one.why}")
     print(f"{len(night.overlays)} overlays in {hours:g} h.")

@@ -49,7 +49,7 @@ if TYPE_CHECKING:
     from nightly_spindle.air.outputs import Output
     from nightly_spindle.air.station_watcher import Newest, Opened
     from nightly_spindle.cli.playout.wanted import Wanted
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.store.base.roots import FilesFound
 
 ASKED_BY_SIGNAL = 71  # exit status of a supervised engine that was ended by a signal
@@ -136,7 +136,7 @@ class EngineProcess:
         at = instant(self._wanted.clock, settings.tz)
         saved = self._kept_state()
         if self._wanted.resumed and saved is not None and self._wanted.clock is not None:
-            at = max(at, saved.frame * US // saved.rate)
+            at = max(at, saved.clock.frame * US // saved.clock.rate)
         return at
 
     def _wait_for_station(self) -> Opened | None:

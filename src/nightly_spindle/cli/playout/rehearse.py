@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.cli.base.begun_sequencer import begin
 from nightly_spindle.cli.base.common import checked_length, instant, now_us, print_json
-from nightly_spindle.core.base.timebase import US, clock, iso, length, us_from_frames
+from nightly_spindle.core.base.timebase import US, clock, iso, length
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.reports.as_run import as_run_view
 from nightly_spindle.core.reports.json_views import entry_views, rehearsal_view
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, RehearsalRow
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.reports.as_run import Alarm
 
 
@@ -68,13 +68,13 @@ def _print_rows(
     for one in overlays:
         over.setdefault(one.overlay.line_id, []).append(one)
     for row in rows:
-        at = clock(us_from_frames(row.start, state.rate) + state.offset_us, tz)
-        lasts = length((row.end - row.start) / state.rate)
+        at = clock(state.clock.instant_of(row.start), tz)
+        lasts = length((row.end - row.start) / state.clock.rate)
         title = row.play.item.label if row.play else row.title
         note = "" if row.outcome == "aired" else f"  [{row.outcome}: {row.note}]"
         print(f"{at}  {lasts:>7}  {title}  ({row.line.origin.text}){note}")
         for one in over.get(row.line.id, ()) if row.play else ():
-            at = clock(us_from_frames(one.start, state.rate) + state.offset_us, tz)
+            at = clock(state.clock.instant_of(one.start), tz)
             print(f"{at}           over {one.overlay.over}: {one.overlay.item.title}"
                   f"  ({one.overlay.origin})")  # fmt: skip
 

@@ -65,22 +65,22 @@ def status(options: argparse.Namespace) -> int:
 def _view(answer: EngineState) -> dict[str, Any]:
     """Return what an engine says of itself, as JSON."""
     tz, state, sight = zone(answer.timezone), answer.state, answer.sight
-    playing, left = state.playing, None
+    playing, left = state.order.playing, None
     if playing is not None and sight is not None:
-        gone = (sight.frame - playing.start + playing.begin) / state.rate
+        gone = (sight.frame - playing.start + playing.begin) / state.clock.rate
         left = round(max(0.0, playing.item.measure.cue_out_s - gone), 3)
     item = playing.item if playing is not None else None
     return {
         "pid": answer.pid,
         "now": iso(sight.now_us, tz) if sight and sight.now_us else None,
-        "unattended": state.unattended,
-        "stopped": state.stopped,
+        "unattended": state.order.unattended,
+        "stopped": state.order.stopped,
         "cart": item.cart if item else None,
         "title": item.title if item else None,
         "artist": item.artist if item else None,
         "now_playing": _now_playing(playing),
         "left_s": left,
-        "lined_up": len(state.upcoming),
+        "lined_up": len(state.order.upcoming),
         "late_blocks": sight.late_blocks if sight else 0,
         "underruns": sight.underruns if sight else 0,
         "problem": (sight.problem if sight else "") or None,

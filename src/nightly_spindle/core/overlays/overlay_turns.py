@@ -68,7 +68,7 @@ def in_turn(pool: TakesTurns, turn: PoolTurn, seed: int) -> tuple[int, ...]:
         had = [cart for cart in turn.recent if cart in known]
         return (*(cart for cart in carts if cart not in heard), *had)
     if pool.order is TurnOrder.WEIGHTED:
-        saved = {one.cart: turn.credit.get(str(one.cart), 0.0) + one.weight for one in pool.members}
+        saved = {one.cart: turn.credit.get(one.cart, 0.0) + one.weight for one in pool.members}
         places = {cart: place for place, cart in enumerate(carts)}
         return tuple(sorted(carts, key=lambda cart: (-saved[cart], places[cart])))
     return _queue(pool, turn, seed)
@@ -102,10 +102,8 @@ def taken(pool: TakesTurns, turn: PoolTurn, cart: int, at: int, seed: int) -> Po
     used = PoolTurn(recent, turn.left, turn.rounds, turn.credit, at)
     if pool.order is TurnOrder.WEIGHTED:
         total = sum(member.weight for member in pool.members)
-        credit = {
-            str(one.cart): turn.credit.get(str(one.cart), 0.0) + one.weight for one in pool.members
-        }
-        credit[str(cart)] -= total
+        credit = {one.cart: turn.credit.get(one.cart, 0.0) + one.weight for one in pool.members}
+        credit[cart] -= total
         # nobody saves or owes more than one draw of all: who was kept out for long does not
         # make up for everything that it missed
         bounded = {one: min(max(saved, -total), total) for one, saved in credit.items()}

@@ -10,12 +10,12 @@ class PoolTurn:
     """Where the turn of a pool stands.
 
     `recent` are the members by their last use, the latest last; `left` those of a shuffled round
-    that are still to come, `rounds` how many there were; `credit` what weighted members have
-    saved up. `at` is the station frame at which it was last used.
+    that are still to come, `rounds` how many there were; `credit` what weighted members (by
+    cart) have saved up. `at` is the station frame at which it was last used.
     """
 
     recent: tuple[int, ...] = ()
     left: tuple[int, ...] = ()
     rounds: int = 0
-    credit: dict[str, float] = field(default_factory=dict)  # by cart: JSON keys are texts
+    credit: dict[int, float] = field(default_factory=dict)
     at: int | None = None

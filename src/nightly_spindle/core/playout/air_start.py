@@ -14,7 +14,8 @@ from nightly_spindle.core.playout.away_lines import put_back
 from nightly_spindle.core.playout.event_firing import act
 from nightly_spindle.core.playout.sequencer import Sequencer
 from nightly_spindle.core.playout.spot_heard import note_missed
-from nightly_spindle.core.programme.running_order import AirState, Awaited, Outcome
+from nightly_spindle.core.programme.air_state import AirState, new_state
+from nightly_spindle.core.programme.running_order import Awaited, Outcome
 from nightly_spindle.core.programme.sequencer_actions import (
     Action,
     BreakFilled,
@@ -63,13 +64,13 @@ def cold_state(programme: Programme, at_us: int) -> AirState:
         if begin is None and programme.logs.reading(drop, slot).usable:
             begin = slot.start_us
     if begin is not None:
-        return AirState(rate, frames_from_us(begin, rate), fired_until_us=begin - 1)
-    state = AirState(rate, frames_from_us(at_us, rate), fired_until_us=at_us - 1)
+        return new_state(rate, frames_from_us(begin, rate), fired_until_us=begin - 1)
+    state = new_state(rate, frames_from_us(at_us, rate), fired_until_us=at_us - 1)
     for drop in programme.drops.values():
         slot = programme.slot(drop, at_us)
         due = drop.options.loads is not Loads.OTHERWISE and slot.start_us < at_us
         if drop.options.enabled and due and slot.among(hours_from(drop.options.hours)):
-            state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, at_us))
+            state.logs.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, at_us))
     return state
 
 
@@ -111,9 +112,9 @@ def take_the_air(
     """
     saved = state is not None and 0 <= at_us - _now_us(state) <= STALE_US
     begin = state.copy() if saved and state is not None else cold_state(programme, at_us)
-    interrupted = begin.playing.id if begin.playing else 0
+    interrupted = begin.order.playing.id if begin.order.playing else 0
     sequencer = Sequencer(programme, begin)
-    frame = max(sequencer.frame_of(at_us), begin.frame)
+    frame = max(sequencer.frame_of(at_us), begin.clock.frame)
     passed = _passed_over(programme, sequencer, frame)
     actions: list[Action] = []
     if saved:
@@ -127,7 +128,7 @@ def take_the_air(
         actions += _joined(sequencer.state, passed)
         actions += _on_the_net(sequencer.state, passed)
         _forget_spots(sequencer.state, at_us)
-        sequencer.state.stopped = False  # whoever starts an engine wants to hear it
+        sequencer.state.order.stopped = False  # whoever starts an engine wants to hear it
     return sequencer, actions + sequencer.rejoin()
 
 
@@ -143,7 +144,7 @@ def _passed_over(programme: Programme, sequencer: Sequencer, frame: int) -> list
         passed = sequencer.advance(frame)
     finally:
         programme.away.update(away)
-    playing = sequencer.state.playing
+    playing = sequencer.state.order.playing
     if playing is not None and programme.away_of(playing.item.cart) is not None:
         put_back(programme, sequencer.state, playing)
         passed.append(Ended(playing, frame, Outcome.MISSED, "its folder is away"))
@@ -155,7 +156,7 @@ def _forget_spots(state: AirState, at_us: int) -> None:
 
     Only what is lined up counts as such; what was missed before is the placing's to make good.
     """
-    there = {line.id for line in state.upcoming}
+    there = {line.id for line in state.order.upcoming}
     spots = state.spots
     kept = [one for one in spots.lined if one.line_id in there]
     state.spots = SpotState(kept, filled=spots.filled, swept_us=at_us, turns=spots.turns)
@@ -169,8 +170,8 @@ def _make_good(programme: Programme, state: AirState, passed: Iterable[Action]) 
     after songs was not due: no songs were heard.
     """
     actions: list[Action] = []
-    to_come = {line.id for line in state.upcoming}
-    to_come |= {state.playing.line.id} if state.playing else set()
+    to_come = {line.id for line in state.order.upcoming}
+    to_come |= {state.order.playing.line.id} if state.order.playing else set()
     due: dict[int, list[Fired]] = {}
     for fired in passed:
         if isinstance(fired, Fired) and fired.line_ids:
@@ -201,23 +202,23 @@ def _told_of(
     if good:
         mend = "Allow it less grace if it is not to be made good."
         return Finding(
-            "event-made-good", Severity.NOTE, state.frame, f"{was}: made good now.", mend
+            "event-made-good", Severity.NOTE, state.clock.frame, f"{was}: made good now.", mend
         )
     mend = "Do by hand what it would have done, or allow the event more grace."
     text = f"{was}, and is dropped."
-    return Finding("event-missed", Severity.ALARM, state.frame, text, mend)
+    return Finding("event-missed", Severity.ALARM, state.clock.frame, text, mend)
 
 
 def _now_us(state: AirState) -> int:
-    return state.frame * US // state.rate + state.offset_us
+    return state.clock.frame * US // state.clock.rate + state.clock.offset_us
 
 
 def _joined(state: AirState, passed: list[Action]) -> list[Action]:
     """Return that logs are loaded which a start finds in the middle of their time."""
     now = _now_us(state)
-    current = {(one.drop, one.start_us) for one in state.loaded if one.end_us > now}
+    current = {(one.drop, one.start_us) for one in state.logs.loaded if one.end_us > now}
     return [
-        replace(action, at=state.frame)
+        replace(action, at=state.clock.frame)
         for action in passed
         if isinstance(action, LogLoaded)
         and action.lines
@@ -227,10 +228,10 @@ def _joined(state: AirState, passed: list[Action]) -> list[Action]:
 
 def _on_the_net(state: AirState, passed: list[Action]) -> list[Action]:
     """Return why a start begins on the safety net, where it does."""
-    if not state.rung:
+    if not state.net.level:
         return []
     told = [one for one in passed if isinstance(one, Finding) and one.code.startswith("net-")]
-    return [replace(told[-1], at=state.frame)] if told else []
+    return [replace(told[-1], at=state.clock.frame)] if told else []
 
 
 def _sounds(action: Action, interrupted: int) -> bool:

@@ -27,9 +27,10 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.away_folders import Away
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState, Line, Play
+    from nightly_spindle.core.programme.running_order import Line, Play
 
 MOST_SKIPPED = 3  # lines skipped in a row before the safety net plays something
 _WORTH_S = 20.0  # what is left of a line's time is filled when there is so much of it
@@ -38,9 +39,9 @@ _ADRIFT_S = 600.0  # by so much at most the log's own time may lag
 
 def keeps_time(programme: Programme, state: AirState) -> bool:
     """Whether the next line waits for its folder to come back."""
-    if not programme.away or not state.upcoming:
+    if not programme.away or not state.order.upcoming:
         return False
-    line = state.upcoming[0]
+    line = state.order.upcoming[0]
     return line.origin.source not in NET and programme.away_of(line.cart) is not None
 
 
@@ -49,15 +50,19 @@ def hold(programme: Programme, state: AirState, at: int, away: Away, actions: li
 
     What is on air ends at frame `at`.
     """
-    line = state.upcoming[0]
+    line = state.order.upcoming[0]
     item = programme.item(line.cart)
     assert item is not None, "what is away is known"
-    kept, worth = state.hold, to_frames(_WORTH_S, state.rate)
+    kept, worth = state.order.kept_time, to_frames(_WORTH_S, state.clock.rate)
     if kept is None or kept.line_id != line.id:
-        begun = at if kept is None or _adrift(kept, at, state.rate) else min(kept.until, at + worth)
-        state.hold = kept = Hold(line.id, begun, begun + _lasts(programme, item))
+        begun = (
+            at
+            if kept is None or _adrift(kept, at, state.clock.rate)
+            else min(kept.until, at + worth)
+        )
+        state.order.kept_time = kept = Hold(line.id, begun, begun + _lasts(programme, item))
     if kept.until - at >= worth:
-        state.upcoming.insert(0, stand_in(programme, state, at, actions))
+        state.order.upcoming.insert(0, stand_in(programme, state, at, actions))
         state.revision += 1
         return
     _miss(state, line, item, at, away.reason, actions)
@@ -68,7 +73,7 @@ def go_on(programme: Programme, state: AirState, at: int, actions: list[Action])
 
     Its folder is back: when more than half of its time has passed the log is at the next line.
     """
-    line, kept = state.upcoming[0], state.hold
+    line, kept = state.order.upcoming[0], state.order.kept_time
     if kept is None or kept.line_id != line.id:
         return False
     if at - kept.begun <= (kept.until - kept.begun) / 2:
@@ -81,32 +86,36 @@ def go_on(programme: Programme, state: AirState, at: int, actions: list[Action])
 
 def note_start(programme: Programme, state: AirState, line: Line, item: Item) -> None:
     """Go on with the log's own time by a line that starts; forget it when nothing is away."""
-    state.skipped = 0
-    kept = state.hold
+    state.order.skipped = 0
+    kept = state.order.kept_time
     if kept is None or line.origin.source in NET:
         return
     if not programme.away:
-        state.hold = None
+        state.order.kept_time = None
         return
-    begun = min(kept.until, state.frame)
-    state.hold = Hold(0, begun, begun + _lasts(programme, item))
+    begun = min(kept.until, state.clock.frame)
+    state.order.kept_time = Hold(0, begun, begun + _lasts(programme, item))
 
 
 def put_back(programme: Programme, state: AirState, playing: Play) -> None:
     """Let the line that should be on air keep what is left of its time: its folder is away."""
     line = replace(playing.line, id=state.take_id())
     until = playing.start + _lasts(programme, playing.item)
-    state.upcoming.insert(0, line)
-    state.hold = Hold(line.id, playing.start, until)
-    state.playing = None
+    state.order.upcoming.insert(0, line)
+    state.order.kept_time = Hold(line.id, playing.start, until)
+    state.order.playing = None
     state.revision += 1
 
 
 def folder_back(state: AirState) -> None:
     """Take away the stand-ins that were lined up: what they stood for can be played."""
-    while state.upcoming and state.hold is not None and state.upcoming[0].origin.source in NET:
-        del state.upcoming[0]
-    state.rung = ""
+    while (
+        state.order.upcoming
+        and state.order.kept_time is not None
+        and state.order.upcoming[0].origin.source in NET
+    ):
+        del state.order.upcoming[0]
+    state.net.level = ""
     state.revision += 1
 
 
@@ -115,7 +124,7 @@ def skip_line(programme: Programme, state: AirState, at: int, actions: list[Acti
 
     After three in a row the safety net plays something before the next is tried.
     """
-    line = state.upcoming.pop(0)
+    line = state.order.upcoming.pop(0)
     state.revision += 1
     item, why = programme.item(line.cart), programme.why_unplayable(line.cart)
     title = item.title if item else f"cart {line.cart}"
@@ -123,10 +132,10 @@ def skip_line(programme: Programme, state: AirState, at: int, actions: list[Acti
     text = f"“{title}” ({line.origin.text}) is skipped: {why}."
     mend = f"Bring in {item.path} again." if item else "Bring the item in again."
     actions.append(Finding("unplayable", Severity.WARNING, at, text, mend, line.id))
-    state.skipped += 1
-    if state.skipped >= MOST_SKIPPED and state.upcoming:
-        state.skipped = 0
-        state.upcoming.insert(0, stand_in(programme, state, at, actions))
+    state.order.skipped += 1
+    if state.order.skipped >= MOST_SKIPPED and state.order.upcoming:
+        state.order.skipped = 0
+        state.order.upcoming.insert(0, stand_in(programme, state, at, actions))
 
 
 def cannot_play(programme: Programme, state: AirState, carts: Iterable[int]) -> list[Finding]:
@@ -135,7 +144,7 @@ def cannot_play(programme: Programme, state: AirState, carts: Iterable[int]) -> 
     `carts` are those of which that is new.
     """
     wanted = set(carts)
-    lines = [line for line in state.upcoming if line.cart in wanted]
+    lines = [line for line in state.order.upcoming if line.cart in wanted]
     if not lines:
         return []
     first, others = lines[0], len({line.cart for line in lines}) - 1
@@ -145,7 +154,7 @@ def cannot_play(programme: Programme, state: AirState, carts: Iterable[int]) -> 
     text = (f"“{item.title}” cannot be played when its turn comes: "
             f"{programme.why_unplayable(first.cart)}{more}.")  # fmt: skip
     mend = f"Bring in {item.path} again; what cannot be played is skipped."
-    return [Finding("cannot-play", Severity.ALARM, state.frame, text, mend, first.id)]
+    return [Finding("cannot-play", Severity.ALARM, state.clock.frame, text, mend, first.id)]
 
 
 def _lasts(programme: Programme, item: Item) -> int:
@@ -160,9 +169,9 @@ def _adrift(kept: Hold, at: int, rate: int) -> bool:
 def _miss(
     state: AirState, line: Line, item: Item, at: int, why: str, actions: list[Action]
 ) -> None:
-    kept = state.hold
+    kept = state.order.kept_time
     assert kept is not None
-    state.upcoming.pop(0)
-    state.hold = Hold(0, kept.until, kept.until)
+    state.order.upcoming.pop(0)
+    state.order.kept_time = Hold(0, kept.until, kept.until)
     state.revision += 1
     actions.append(Dropped(at, line, Outcome.MISSED, item.title, why))

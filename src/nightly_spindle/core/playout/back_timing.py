@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import US, clock, frames_from_us, to_frames, us_from_frames
+from nightly_spindle.core.base.timebase import US, clock, to_frames
 from nightly_spindle.core.events.timed_events import Entry, Firing
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.playout.log_loading import now_us
@@ -38,8 +38,8 @@ from nightly_spindle.core.segues.segue_rules import Segues
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
 
 AHEAD_S = 2400.0  # how long before its time it is seen to that an event lands
 _TRIES = 3
@@ -93,8 +93,8 @@ class Foreseen:
 
     def holds(self, programme: Programme, state: AirState, firing: Firing) -> bool:
         """Whether the item on air and what is lined up are what was foreseen."""
-        playing = state.playing
-        if playing is None or (firing.at_us, state.offset_us) != (self.at_us, self.offset_us):
+        playing = state.order.playing
+        if playing is None or (firing.at_us, state.clock.offset_us) != (self.at_us, self.offset_us):
             return False
         place = next((at for at, p in enumerate(self.plays) if p.line.id == playing.line.id), -1)
         if place < 0 or programme.segues is not self.segues:
@@ -102,9 +102,9 @@ class Foreseen:
         now, rest = self.plays[place], self.plays[place + 1 :]
         if (now.start, now.begin, now.item) != (playing.start, playing.begin, playing.item):
             return False
-        known = {line.id for line in state.upcoming}
+        known = {line.id for line in state.order.upcoming}
         coming = [play for play in rest if play.line.id in known]
-        if state.upcoming[: len(coming)] != [play.line for play in coming]:
+        if state.order.upcoming[: len(coming)] != [play.line for play in coming]:
             return False
         return all(programme.item(play.item.cart) is play.item for play in rest)
 
@@ -132,7 +132,8 @@ class _Offer:
         pieces = [
             [
                 Piece(
-                    _on_air_for(item, span(item, state.rate).cue_in, state, programme) / state.rate,
+                    _on_air_for(item, span(item, state.clock.rate).cue_in, state, programme)
+                    / state.clock.rate,
                     _ADD + 0.2 * rank / len(items),
                 )
                 for item in group
@@ -163,20 +164,20 @@ def look_to_land(
     if ahead.off_s is None:
         return None
     if abs(ahead.off_s) <= firing.event.options.tolerance_s:
-        return Foreseen(firing.at_us, state.offset_us, programme.segues, ahead.plays)
+        return Foreseen(firing.at_us, state.clock.offset_us, programme.segues, ahead.plays)
     if not _changed_to_land(programme, state, preview, firing, ahead, actions):
-        state.landing = replace(state.landing, tries=state.landing.tries + 1)
+        state.events.landing = replace(state.events.landing, tries=state.events.landing.tries + 1)
     return None
 
 
 def _is_time_for(state: AirState, firing: Firing) -> bool:
     """Whether to look at a landing now; one that was tried in vain has half of its time off."""
-    if state.playing is None or not state.unattended or state.stopped:
+    if state.order.playing is None or not state.order.unattended or state.order.stopped:
         return False
-    if state.landing.at_us != firing.at_us:
-        state.landing = LandingTries(firing.at_us)
+    if state.events.landing.at_us != firing.at_us:
+        state.events.landing = LandingTries(firing.at_us)
     left_s = (firing.at_us - now_us(state)) / US
-    return not state.landing.tries or left_s <= AHEAD_S / 2**state.landing.tries
+    return not state.events.landing.tries or left_s <= AHEAD_S / 2**state.events.landing.tries
 
 
 def _changed_to_land(
@@ -194,16 +195,16 @@ def _changed_to_land(
     if best is not None and abs(best.off_s) < abs(off) - min(_BETTER_S, tolerance / 2):
         _carry_out(programme, state, firing, best, actions)
         return abs(best.off_s) <= tolerance
-    if not state.landing.told:
+    if not state.events.landing.told:
         actions.append(_cannot(programme, state, firing, off))
-        state.landing = replace(state.landing, told=True)
+        state.events.landing = replace(state.events.landing, told=True)
     return False
 
 
 def _next_to_land(programme: Programme, state: AirState) -> Firing | None:
     """Return the next firing that is to land, unless one before it will change everything."""
     now = now_us(state)
-    for firing in programme.within(state.fired_until_us, now + round(AHEAD_S * US)):
+    for firing in programme.within(state.clock.fired_until_us, now + round(AHEAD_S * US)):
         event = firing.event
         if not event.acts or not event.line_steps:
             continue
@@ -220,10 +221,10 @@ def _play_ahead(
     """Play a state ahead until the event has taken the air, or had to."""
     copy = state.copy()
     sequencer = preview(copy)
-    playing = copy.playing
+    playing = copy.order.playing
     plays = [playing] if playing is not None else []
-    late = to_frames(firing.event.options.tolerance_s, state.rate)
-    until = frames_from_us(firing.at_us - state.offset_us, state.rate) + late + 2
+    late = to_frames(firing.event.options.tolerance_s, state.clock.rate)
+    until = state.clock.frame_of(firing.at_us) + late + 2
     ids: tuple[int, ...] = ()
     cut: Play | None = None
     started = 0
@@ -247,13 +248,13 @@ def _play_ahead(
     last = plays[-1]
     if cut is not None and cut.id == last.id:
         at = last.start + _on_air_for(last.item, last.begin, state, sequencer.programme)
-    due = frames_from_us(firing.at_us - state.offset_us, state.rate)
-    return _Ahead(tuple(plays), (at - due) / state.rate)
+    due = state.clock.frame_of(firing.at_us)
+    return _Ahead(tuple(plays), (at - due) / state.clock.rate)
 
 
 def _on_air_for(item: Item, begin: int, state: AirState, programme: Programme) -> int:
     """Return the frames from an item's start to that of the next, by its own segue point."""
-    return max(0, span(item, state.rate, programme.segues).segue - begin)
+    return max(0, span(item, state.clock.rate, programme.segues).segue - begin)
 
 
 def _best_change(
@@ -266,12 +267,12 @@ def _best_change(
     """Return the change of what is lined up that lands nearest, by playing each ahead."""
     lines = _lines_ahead(state, ahead)
     best: _Change | None = None
-    due = frames_from_us(firing.at_us - state.offset_us, state.rate)
+    due = state.clock.frame_of(firing.at_us)
     ends_off = ahead.off_s or 0.0
-    begins_off = (ahead.plays[-1].start - due) / state.rate
+    begins_off = (ahead.plays[-1].start - due) / state.clock.rate
     choices = [(lines, ends_off)]
     last = ahead.plays[-1].line
-    can_wait = last.id in {line.id for line in state.upcoming} or last.origin.source in _NET
+    can_wait = last.id in {line.id for line in state.order.upcoming} or last.origin.source in _NET
     if lines and can_wait and not firing.event.clears:
         # the last item may as well come after the event
         choices.append((lines[:-1], begins_off))
@@ -284,7 +285,7 @@ def _best_change(
             if change is None:
                 break
             tried = state.copy()
-            tried.upcoming = list(change.upcoming)
+            tried.order.upcoming = list(change.upcoming)
             came = _play_ahead(tried, preview, firing).off_s
             if came is None:
                 break
@@ -308,7 +309,7 @@ def _lines_ahead(state: AirState, ahead: _Ahead) -> list[tuple[Line, Item]]:
     They are lined up, or the safety net would line them up; what other events put in between
     comes by itself. Those of the net get numbers that no line has.
     """
-    known = {line.id for line in state.upcoming}
+    known = {line.id for line in state.order.upcoming}
     found = []
     for at, play in enumerate(ahead.plays[1:], 1):
         if play.line.id in known:
@@ -320,12 +321,12 @@ def _lines_ahead(state: AirState, ahead: _Ahead) -> list[tuple[Line, Item]]:
 
 def _candidates(programme: Programme, state: AirState, ahead: _Ahead) -> list[list[Item]]:
     """Return what rotation may offer, by artist, those first whose turn it is."""
-    after = (programme.item(line.cart) for line in state.upcoming[:_LINES_AFTER])
-    at_s = (us_from_frames(state.frame, state.rate) + state.offset_us) / US
+    after = (programme.item(line.cart) for line in state.order.upcoming[:_LINES_AFTER])
+    at_s = (state.clock.now_us) / US
     # whatever is changed moves within what is ahead: all of it counts as if it were now
     lined = [*(play.item for play in ahead.plays), *(item for item in after if item is not None)]
     by_artist: dict[str, list[Item]] = defaultdict(list)
-    for item in in_turn(programme, state, state.frame, [(at_s, item.cart) for item in lined]):
+    for item in in_turn(programme, state, state.clock.frame, [(at_s, item.cart) for item in lined]):
         group = by_artist[item.artist.casefold() or f"#{item.cart}"]
         if len(group) < _PER_ARTIST:
             group.append(item)
@@ -349,7 +350,7 @@ def _changed(
         if line.origin.source in _OUT and item.kind in _LEFT_OUT_KINDS and line.join is None
     ]
     removable = [
-        Piece(_on_air_for(item, _begin(line, item, state), state, programme) / state.rate,
+        Piece(_on_air_for(item, _begin(line, item, state), state, programme) / state.clock.rate,
               _OUT[line.origin.source])
         for line, item in free
     ]  # fmt: skip
@@ -362,13 +363,13 @@ def _changed(
     come = [_line(item, at) for at, item in enumerate(added)]
     place = next((at for at, (line, _) in enumerate(before) if line.id in out), len(stays))
     place = min(place, len(stays))
-    rest = [line for line in state.upcoming if line.id not in ids]
+    rest = [line for line in state.order.upcoming if line.id not in ids]
     upcoming = [*stays[:place], *come, *stays[place:], *rest]
     return _Change(upcoming, gone, come, 0.0)
 
 
 def _begin(line: Line, item: Item, state: AirState) -> int:
-    return max(span(item, state.rate).cue_in, line.begin)
+    return max(span(item, state.clock.rate).cue_in, line.begin)
 
 
 def _line(item: Item, at: int) -> Line:
@@ -391,7 +392,7 @@ def _carry_out(
             new = replace(new, origin=replace(line.origin, why=why))
         # what is not lined up yet has had no number of its own
         lines.append(replace(new, id=state.take_id()) if line.id < 0 else new)
-    state.upcoming = lines
+    state.order.upcoming = lines
     state.revision += 1
     note = f"left out so that “{name}” lands at {due}"
     gone = [line for line in change.gone if line.id > 0]
@@ -408,7 +409,7 @@ def _carry_out(
         Finding(
             "landing",
             Severity.NOTE,
-            state.frame,
+            state.clock.frame,
             f"{text}: the item before it ends {landed}.",
             "Nothing needs to be done." if inside else "Bring in songs of other lengths.",
         )
@@ -426,7 +427,7 @@ def _cannot(programme: Programme, state: AirState, firing: Firing, off_s: float)
     return Finding(
         "cannot-land",
         Severity.WARNING,
-        state.frame,
+        state.clock.frame,
         f"“{firing.event.name}” cannot be landed at {due}: the item before it would end {how}, "
         "and nothing that may be left out or added comes nearer.",
         "Bring in songs of other lengths, or allow a wider tolerance.",

@@ -12,20 +12,22 @@ from dataclasses import dataclass, field, replace
 
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.short_texts import words_of
-from nightly_spindle.core.base.timebase import US, clock, length, to_frames, us_from_frames
+from nightly_spindle.core.base.timebase import US, clock, length, to_frames
 from nightly_spindle.core.base.wording import counted
 from nightly_spindle.core.calendar.local_days import day_of, local_day, local_hour
 from nightly_spindle.core.library.items import Item
 from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.playout.log_loading import now_us
 from nightly_spindle.core.playout.step_sources import from_category
+from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.running_order import AirState, Line, LineSource, Origin, Outcome
+from nightly_spindle.core.programme.running_order import Line, LineSource, Origin, Outcome
 from nightly_spindle.core.programme.sequencer_actions import Action, BreakFilled, Dropped
 from nightly_spindle.core.segues.joins import span
 from nightly_spindle.core.segues.segue_rules import JoinEdit
 from nightly_spindle.core.traffic.break_patterns import BreakPattern, Flow, IfLate
 from nightly_spindle.core.traffic.campaigns import Campaign, Key, Terms, shows_of
+from nightly_spindle.core.traffic.separation import too_near
 from nightly_spindle.core.traffic.spot_order import seat_order
 from nightly_spindle.core.traffic.spot_state import Booked, LinedUp
 
@@ -49,7 +51,7 @@ class _Break:
     @property
     def at_us(self) -> int:
         """The instant at which it begins."""
-        return us_from_frames(self.at, self.state.rate) + self.state.offset_us
+        return self.state.clock.instant_of(self.at)
 
     @property
     def late_s(self) -> float:
@@ -67,7 +69,7 @@ class _Break:
 
     def has_room(self, item: Item) -> bool:
         """Whether there is a seat and time for one more."""
-        options, rate = self.pattern.options, self.state.rate
+        options, rate = self.pattern.options, self.state.clock.rate
         assert self.line.opens is not None
         most = self.line.opens.spots or int(options.spots) or 1000
         if len(self.spots) >= most:
@@ -78,11 +80,11 @@ class _Break:
 
 def fill_break(programme: Programme, state: AirState, at: int, actions: list[Action]) -> None:
     """Put what airs in the break at the front in its place; it begins at station frame `at`."""
-    line = state.upcoming.pop(0)
+    line = state.order.upcoming.pop(0)
     state.revision += 1
     assert line.opens is not None
     pattern = programme.spots.patterns.get(line.opens.pattern)
-    at_us = us_from_frames(at, state.rate) + state.offset_us
+    at_us = state.clock.instant_of(at)
     if pattern is None:
         gone = "its break pattern is not there any more"
         actions.append(Dropped(at, line, Outcome.REMOVED, "Break", gone))
@@ -99,7 +101,7 @@ def fill_break(programme: Programme, state: AirState, at: int, actions: list[Act
         paid_only = late and pattern.options.late is IfLate.PAID
         _fill_planned(here, paid_only=paid_only)
         _fill_owed(here, paid_only=paid_only)
-        state.upcoming[:0] = _lines(here)
+        state.order.upcoming[:0] = _lines(here)
     if here.spots or late or here.planned():
         actions.append(_told(here, late=late))
     if late:
@@ -109,14 +111,14 @@ def fill_break(programme: Programme, state: AirState, at: int, actions: list[Act
 def sweep(programme: Programme, state: AirState, at_us: int, actions: list[Action]) -> None:
     """See what is owed by an instant: spots not heard, and spots of breaks that did not come."""
     spots, plan = state.spots, programme.spots
-    there = {line.id for line in state.upcoming}
-    if state.playing is not None:
-        there.add(state.playing.line.id)
+    there = {line.id for line in state.order.upcoming}
+    if state.order.playing is not None:
+        there.add(state.order.playing.line.id)
     spots.owed += [one.spot for one in spots.lined if one.line_id not in there]
     spots.lined = [one for one in spots.lined if one.line_id in there]
     if not spots.swept_us:
         spots.swept_us = max(plan.from_us, now_us(state) - REACH_US)
-    waiting = {(one.opens.pattern, one.opens.at_us) for one in state.upcoming if one.opens}
+    waiting = {(one.opens.pattern, one.opens.at_us) for one in state.order.upcoming if one.opens}
     until = at_us - REACH_US
     came = {*map(tuple, spots.filled), *waiting}
     for booking in plan.between(spots.swept_us, until):
@@ -144,7 +146,7 @@ def _missed(
     due = clock(key[1], programme.settings.tz)
     line = _line_of(programme, state, spot, 0, f"Its break at {due} did not come.")
     name = programme.spots.campaigns[number].name
-    actions.append(Dropped(state.frame, line, Outcome.MISSED, name, "its break did not come"))
+    actions.append(Dropped(state.clock.frame, line, Outcome.MISSED, name, "its break did not come"))
 
 
 def _key(
@@ -220,7 +222,7 @@ def _may_be_here(here: _Break, campaign: Campaign) -> bool:
     options = campaign.options
     hour = local_hour(here.key[1], here.programme.settings.tz)
     only = words_of(options.breaks)
-    block = here.state.block
+    block = here.state.events.holding
     in_show = block is not None and block.event.casefold() in shows_of(options)
     if hour not in campaign.grid and not in_show:
         return False
@@ -231,8 +233,8 @@ def _may_be_here(here: _Break, campaign: Campaign) -> bool:
 
 def _near_itself(here: _Break, campaign: Campaign) -> bool:
     apart = campaign.options.apart_s
-    last = here.state.spots.last.get(str(campaign.id))
-    if last is not None and here.at - last < to_frames(apart, here.state.rate):
+    last = here.state.spots.last.get(campaign.id)
+    if last is not None and too_near(here.at - last, to_frames(apart, here.state.clock.rate)):
         return True
     reach = round(apart * US)
     after = here.programme.spots.of_campaign(campaign.id, here.at_us, here.at_us + reach)
@@ -251,10 +253,10 @@ def _near_rivals(here: _Break, campaign: Campaign) -> bool:
     apart = max(one.options.rivals_s for one in (campaign, *rivals))
     if not apart:
         return False
-    reach = to_frames(apart, here.state.rate)
+    reach = to_frames(apart, here.state.clock.rate)
     last = here.state.spots.last
     return any(
-        here.at - last.get(str(one.id), here.at - reach - 1) < reach
+        (one.id in last and too_near(here.at - last[one.id], reach))
         or plan.of_campaign(one.id, here.at_us, here.at_us + round(apart * US))
         for one in rivals
     )
@@ -265,7 +267,7 @@ def _copy(here: _Break, campaign: Campaign) -> tuple[Item | None, str]:
     tz, programme = here.programme.settings.tz, here.programme
     day, hour = day_of(local_day(here.at_us, tz)), local_hour(here.at_us, tz)
     serving = campaign.serving(day, hour)
-    turn = here.state.spots.turns.get(str(campaign.id), FRESH)
+    turn = here.state.spots.turns.get(campaign.id, FRESH)
     why = "it has no audio" if not campaign.members else "none of its copies is for this hour"
     for cart in in_turn(serving, turn, programme.settings.seed):
         item = programme.playable(cart)
@@ -278,7 +280,7 @@ def _copy(here: _Break, campaign: Campaign) -> tuple[Item | None, str]:
 
 
 def _put_in(here: _Break, spot: Booked, campaign: Campaign, item: Item) -> None:
-    spots, number = here.state.spots, str(campaign.id)
+    spots, number = here.state.spots, campaign.id
     here.spots.append((spot, campaign, item))
     spots.last[number] = here.at
     turn = spots.turns.get(number, FRESH)
@@ -324,13 +326,13 @@ def _lines(here: _Break) -> list[Line]:
     for spot, _, item in here.spots:
         line = _line_of(programme, state, spot, item.cart, _why(here, spot))
         if before is not None and options.flow is Flow.WHOLE:
-            line = replace(line, join=_whole(before, state.rate))
+            line = replace(line, join=_whole(before, state.clock.rate))
         lines.append(line)
         state.spots.lined.append(LinedUp(spot, line.id))
         before = item
     closing = _edge(here, int(options.closes), "closes")
     if before is not None and options.flow is Flow.WHOLE:
-        closing = [replace(line, join=_whole(before, state.rate)) for line in closing]
+        closing = [replace(line, join=_whole(before, state.clock.rate)) for line in closing]
     return [*lines, *closing]
 
 

@@ -18,8 +18,9 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.calendar.log_periods import Slot
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState, LoadOrder
+    from nightly_spindle.core.programme.running_order import LoadOrder
     from nightly_spindle.core.programme.sequencer_actions import Action
     from nightly_spindle.core.station.log_sources import LogDrop, LogReading
 
@@ -32,8 +33,10 @@ def fire(
     By priority the first takes the air; what a later one puts at the front goes behind
     the lines of an earlier one at the same instant, and it replaces none of them.
     """
-    state.fired_until_us = due[0].at_us
-    state.orders = [order for order in state.orders if order.at_us > state.fired_until_us]
+    state.clock.fired_until_us = due[0].at_us
+    state.logs.orders = [
+        order for order in state.logs.orders if order.at_us > state.clock.fired_until_us
+    ]
     return act(programme, state, due, actions)
 
 
@@ -60,14 +63,14 @@ def _gives_way(
     programme: Programme, state: AirState, firing: Firing, actions: list[Action]
 ) -> bool:
     """Whether an event must leave the air to the one that holds it, as is set for it."""
-    event, block = firing.event, state.block
+    event, block = firing.event, state.events.holding
     if block is None or block.event_id == event.id or event.options.inside is Inside.ACTS:
         return False
     if firing.at_us >= block.until_us:
         return False
     waits = event.options.inside is Inside.WAITS
-    if waits and event.id not in state.held:
-        state.held.append(event.id)
+    if waits and event.id not in state.events.held:
+        state.events.held.append(event.id)
     when = clock(firing.at_us, programme.settings.tz)
     until = clock(block.until_us, programme.settings.tz)
     what = f"waits until {until}" if waits else "is dropped"
@@ -75,7 +78,7 @@ def _gives_way(
         Finding(
             "event-waits" if waits else "event-dropped",
             Severity.NOTE,
-            state.frame,
+            state.clock.frame,
             f"“{event.name}” at {when} {what}: “{block.event}” holds the air until {until}.",
             "Move one of the two, if that is not meant.",
         )
@@ -105,7 +108,7 @@ def _look_for(
         Finding(
             "log-not-here" if missing else "log-not-whole",
             Severity.ALARM if missing else Severity.WARNING,
-            state.frame,
+            state.clock.frame,
             f"“{drop.name}” for {slot.text}: {fault}{more}.{near}",
             f"Ask for {reading.file}, or open the log and settle what is missing.",
         )
@@ -146,7 +149,7 @@ def _missed(programme: Programme, state: AirState, firing: Firing) -> Finding:
     return Finding(
         "event-missed",
         Severity.ALARM,
-        state.frame,
+        state.clock.frame,
         f"“{firing.event.name}” was due at {when} and is too late to be made good.",
         "Do by hand what it would have done, or allow the event more grace.",
     )

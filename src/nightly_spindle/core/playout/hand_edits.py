@@ -18,12 +18,8 @@ from nightly_spindle.core.traffic.spot_state import LinedUp
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.programme.running_order import (
-        AirState,
-        Awaited,
-        LoadOrder,
-        OverlayWish,
-    )
+    from nightly_spindle.core.programme.air_state import AirState
+    from nightly_spindle.core.programme.running_order import Awaited, LoadOrder, OverlayWish
     from nightly_spindle.core.segues.segue_rules import JoinEdit
 
 
@@ -43,9 +39,9 @@ class HandEdits:
 
     def bring_back(self, before: int, line: Line) -> Line:
         """Put a line that was removed back before another, with all that was set for it."""
-        if any(one.id == line.id for one in self.state.upcoming):
+        if any(one.id == line.id for one in self.state.order.upcoming):
             raise InputFault(f"line {line.id} is in the running order already")
-        self.state.upcoming.insert(self._place(before), line)
+        self.state.order.upcoming.insert(self._place(before), line)
         self.state.revision += 1
         spots = self.state.spots
         if line.spot is not None and line.spot in spots.owed:
@@ -59,23 +55,23 @@ class HandEdits:
 
         Put back in that order, each finds its place.
         """
-        lost = set(line_ids) - {line.id for line in self.state.upcoming}
+        lost = set(line_ids) - {line.id for line in self.state.order.upcoming}
         if lost:
             raise _gone(min(lost))
-        order = self.state.upcoming
+        order = self.state.order.upcoming
         after = [*(line.id for line in order[1:]), 0]
         taken = [
             (follower, line)
             for line, follower in zip(order, after, strict=True)
             if line.id in line_ids
         ]
-        self.state.upcoming = [line for line in order if line.id not in line_ids]
+        self.state.order.upcoming = [line for line in order if line.id not in line_ids]
         self.state.revision += 1
         return taken[::-1]
 
     def move(self, line_id: int, before: int) -> int:
         """Move a line before another; returns the line that it stood before (0: the end)."""
-        order = self.state.upcoming
+        order = self.state.order.upcoming
         at = next((i for i, line in enumerate(order) if line.id == line_id), None)
         if at is None:
             raise _gone(line_id)
@@ -95,7 +91,7 @@ class HandEdits:
 
     def set_overlays(self, *, on: bool) -> None:
         """Let overlays sound from here on, or not; one that sounds is not broken off."""
-        self.state.overlays = on
+        self.state.overlays.on = on
         self.state.revision += 1
 
     def set_overlay(self, line_id: int, wish: OverlayWish | None) -> OverlayWish | None:
@@ -111,14 +107,14 @@ class HandEdits:
         return was
 
     def _line(self, line_id: int) -> Line:
-        found = next((line for line in self.state.upcoming if line.id == line_id), None)
+        found = next((line for line in self.state.order.upcoming if line.id == line_id), None)
         if found is None:
             raise _gone(line_id)
         return found
 
     def _change(self, line_id: int, **values: Any) -> None:
-        order = self.state.upcoming
-        self.state.upcoming = [
+        order = self.state.order.upcoming
+        self.state.order.upcoming = [
             replace(line, **values) if line.id == line_id else line for line in order
         ]
         self.state.revision += 1
@@ -126,31 +122,31 @@ class HandEdits:
     def load_by_hand(self, order: LoadOrder) -> LoadOrder:
         """Have a log loaded at an instant, or at once when that is over; returns it numbered."""
         state = self.state
-        soonest = max(state.fired_until_us + 1, now_us(state))
+        soonest = max(state.clock.fired_until_us + 1, now_us(state))
         taken = replace(order, id=state.take_id(), at_us=max(order.at_us, soonest))
-        state.orders = sorted([*state.orders, taken], key=lambda one: (one.at_us, one.id))
+        state.logs.orders = sorted([*state.logs.orders, taken], key=lambda one: (one.at_us, one.id))
         state.revision += 1
         return taken
 
     def forget_order(self, order_id: int) -> LoadOrder:
         """Do not load by hand what was told to load later; InputFault when there is none such."""
-        order = next((one for one in self.state.orders if one.id == order_id), None)
+        order = next((one for one in self.state.logs.orders if one.id == order_id), None)
         if order is None:
             raise InputFault(f"there is no load numbered {order_id}: it has happened, or never was")
-        self.state.orders.remove(order)
+        self.state.logs.orders.remove(order)
         self.state.revision += 1
         return order
 
     def give_up(self, awaited: Awaited) -> None:
         """A log that was due did not come in its time."""
-        if awaited in self.state.awaited:
-            self.state.awaited.remove(awaited)
+        if awaited in self.state.logs.awaited:
+            self.state.logs.awaited.remove(awaited)
             self.state.revision += 1
 
     def _place(self, before: int) -> int:
         if before == 0:
-            return len(self.state.upcoming)
-        places = (i for i, line in enumerate(self.state.upcoming) if line.id == before)
+            return len(self.state.order.upcoming)
+        places = (i for i, line in enumerate(self.state.order.upcoming) if line.id == before)
         return next(places, 0)
 
 

@@ -18,7 +18,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import US, clock, length, us_from_frames
+from nightly_spindle.core.base.timebase import US, clock, length
 from nightly_spindle.core.calendar.local_days import day_of, local_day
 from nightly_spindle.core.calendar.log_periods import Period, Slot, hours_from
 from nightly_spindle.core.events.steps import LoadLog, Placement
@@ -52,8 +52,8 @@ from nightly_spindle.core.traffic.spot_state import Booked, BreakRef
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
 
 _WORTH_A_WARNING_S = 60.0
 _MOST_EARLY_S = 600.0  # no drop loads earlier before its time
@@ -84,7 +84,7 @@ class Load:
 
 def now_us(state: AirState) -> int:
     """Return the wall clock's instant of the state's present frame."""
-    return us_from_frames(state.frame, state.rate) + state.offset_us
+    return state.clock.now_us
 
 
 def load_log(
@@ -105,7 +105,7 @@ def load_log(
         _not_there(state, load, reading, when, actions)
         return [], False
     if load.placement is not Placement.END or all(one.origin.source in NET
-                                                  for one in state.upcoming):  # fmt: skip
+                                                  for one in state.order.upcoming):  # fmt: skip
         lines = _but_on_air(state, lines, actions)
     return lines, put_in(programme, state, load, reading, lines, actions)
 
@@ -122,23 +122,25 @@ def put_in(
     """Put lines into the running order; returns whether an earlier log runs to its end first."""
     when = clock(now_us(state), programme.settings.tz)
     waits = _make_room(programme, state, load, f"replaced by {reading.file} at {when}", actions)
-    at = len(state.upcoming) if load.placement is Placement.END else load.kept + waits
-    state.upcoming[at:at] = lines
-    state.rung = ""
-    state.again_yielded = True
+    at = len(state.order.upcoming) if load.placement is Placement.END else load.kept + waits
+    state.order.upcoming[at:at] = lines
+    state.net.level = ""
+    state.net.repeat_aired = True
     state.revision += 1
     loaded = Loaded(load.owner, load.slot.start_us, load.slot.end_us, reading.file)
-    state.loaded = [*(one for one in state.loaded if one.drop != load.owner), loaded]
-    state.awaited = [
-        one for one in state.awaited if (one.drop, one.start_us) != (load.owner, load.slot.start_us)
+    state.logs.loaded = [*(one for one in state.logs.loaded if one.drop != load.owner), loaded]
+    state.logs.awaited = [
+        one
+        for one in state.logs.awaited
+        if (one.drop, one.start_us) != (load.owner, load.slot.start_us)
     ]
     actions.append(
         LogLoaded(
-            state.frame, load.owner, load.drop.name, reading.file, load.slot.start_us,
+            state.clock.frame, load.owner, load.drop.name, reading.file, load.slot.start_us,
             len(lines), len(reading.lost), f"Loaded {load.reason}.", from_line,
         )
     )  # fmt: skip
-    on_air = state.playing is not None and state.playing.line.origin.drop == load.owner
+    on_air = state.order.playing is not None and state.order.playing.line.origin.drop == load.owner
     return load.drop.options.long is Long.RUN and (bool(waits) or on_air)
 
 
@@ -152,7 +154,7 @@ def _make_room(
     )
     waiting: list[Line] = []
     stay: list[Line] = []
-    for line in state.upcoming[load.kept :]:
+    for line in state.order.upcoming[load.kept :]:
         source, own = line.origin.source, line.origin.drop == load.owner
         if source is LineSource.LOG and own and load.placement is not Placement.END:
             keep, into = options.long is Long.RUN, waiting
@@ -163,8 +165,8 @@ def _make_room(
         else:
             item = programme.item(line.cart)
             title = item.title if item else f"cart {line.cart}"
-            actions.append(Dropped(state.frame, line, Outcome.REPLACED, title, note))
-    state.upcoming[load.kept :] = [*waiting, *stay]
+            actions.append(Dropped(state.clock.frame, line, Outcome.REPLACED, title, note))
+    state.order.upcoming[load.kept :] = [*waiting, *stay]
     return len(waiting)
 
 
@@ -193,7 +195,7 @@ def lines_from(
             lines.append(line)
         else:
             name = match.line.name or match.line.raw
-            actions.append(Dropped(state.frame, line, Outcome.MISSING, name, match.how))
+            actions.append(Dropped(state.clock.frame, line, Outcome.MISSING, name, match.how))
     lost = reading.lost
     if lost and lines:
         first = lost[0]
@@ -202,7 +204,7 @@ def lines_from(
             Finding(
                 "log-lines-missing",
                 Severity.WARNING,
-                state.frame,
+                state.clock.frame,
                 f"{count} of {reading.file} cannot air; the first is line {first.line.number}, "
                 f"{first.line.raw}: {first.how}.",
                 "Bring the missing items in, or mend the log.",
@@ -240,9 +242,9 @@ def _not_there(
 ) -> None:
     drop, slot = load.drop, load.slot
     if not load.place_of and _may_come(drop) and slot.end_us > now_us(state):
-        known = {(one.drop, one.start_us) for one in state.awaited}
+        known = {(one.drop, one.start_us) for one in state.logs.awaited}
         if (drop.id, slot.start_us) not in known:
-            state.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, load.due_us))
+            state.logs.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, load.due_us))
     if drop.id == OWN_DROP:
         actions.append(_not_made(state, reading, when))
         return
@@ -251,13 +253,13 @@ def _not_there(
     if reading.nearest:
         near = f" Close to it: {'; '.join(one.text for one in reading.nearest)}."
     actions.append(
-        LogLoaded(state.frame, drop.id, drop.name, reading.file, slot.start_us, 0, 0, why)
+        LogLoaded(state.clock.frame, drop.id, drop.name, reading.file, slot.start_us, 0, 0, why)
     )
     actions.append(
         Finding(
             "log-missing" if reading.state is ReadingState.MISSING else "log-not-loaded",
             Severity.ALARM,
-            state.frame,
+            state.clock.frame,
             f"At {when} no log could be loaded: {why}.{near}",
             f"Put {reading.file} into {drop.folder}, or correct the pattern.",
         )
@@ -268,7 +270,7 @@ def _not_made(state: AirState, reading: LogReading, when: str) -> Finding:
     return Finding(
         "format-not-made",
         Severity.WARNING,
-        state.frame,
+        state.clock.frame,
         f"At {when} there is no log of the station's own: {reading.problem}; rotation fills the "
         "hour by its clock's weights.",
         "Make the hours ahead under Formats, or let the station make them by itself.",
@@ -280,8 +282,8 @@ def load_early(programme: Programme, state: AirState, at: int, actions: list[Act
 
     Nothing is left of the running order; what is on air ends at frame `at`.
     """
-    at_us = us_from_frames(at, state.rate) + state.offset_us
-    for firing in programme.within(state.fired_until_us, at_us + round(_MOST_EARLY_S * US)):
+    at_us = state.clock.instant_of(at)
+    for firing in programme.within(state.clock.fired_until_us, at_us + round(_MOST_EARLY_S * US)):
         for step in firing.event.steps:
             drop = programme.drop_of(step) if isinstance(step, LoadLog) else None
             if drop is None or not isinstance(step, LoadLog):
@@ -301,7 +303,7 @@ def is_loaded(state: AirState, load: Load) -> bool:
     if not load.drop.options.early_s:
         return False
     return any((one.drop, one.start_us) == (load.owner, load.slot.start_us)
-               for one in state.loaded)  # fmt: skip
+               for one in state.logs.loaded)  # fmt: skip
 
 
 def _may_come(drop: LogDrop) -> bool:
@@ -320,9 +322,9 @@ def load_late(
 
     `on_air_until` is the frame at which the item on air ends; nothing is cut for it.
     """
-    if awaited not in state.awaited:
+    if awaited not in state.logs.awaited:
         return []
-    state.awaited.remove(awaited)
+    state.logs.awaited.remove(awaited)
     drop = programme.drop(awaited.drop)
     if drop is None or now_us(state) >= awaited.end_us or not _may_come(drop):
         return []
@@ -335,12 +337,12 @@ def load_late(
     lines = lines_from(programme, state, reading, why, actions) if reading.usable else []
     passed = 0
     if drop.options.late is Late.JOIN and drop.options.loads is not Loads.LINES_LEFT:
-        at_us = us_from_frames(on_air_until, state.rate) + state.offset_us
+        at_us = state.clock.instant_of(on_air_until)
         passed = _passed(programme, lines, (at_us - slot.start_us) / US)
     for line in lines[:passed]:
         item = programme.item(line.cart)
         title, note = item.title if item else "", f"its log came {length(behind)} late"
-        actions.append(Dropped(state.frame, line, Outcome.MISSED, title, note))
+        actions.append(Dropped(state.clock.frame, line, Outcome.MISSED, title, note))
     lines = _but_on_air(state, lines[passed:], actions)
     if not lines:
         return []
@@ -355,19 +357,21 @@ def load_late(
     text += f" and goes on from line {first}." if passed else " and is loaded."
     severity = Severity.WARNING if behind >= _WORTH_A_WARNING_S else Severity.NOTE
     mend = "Have the scheduler leave its logs earlier."
-    actions.append(Finding("log-late", severity, state.frame, text, mend, lines[0].id))
+    actions.append(Finding("log-late", severity, state.clock.frame, text, mend, lines[0].id))
     return lines
 
 
 def _but_on_air(state: AirState, lines: list[Line], actions: list[Action]) -> list[Line]:
     """Return lines that come next, without a first song that is on air: none airs twice running."""
-    playing = state.playing
+    playing = state.order.playing
     if len(lines) < 2 or playing is None or lines[0].cart != playing.item.cart:
         return lines
     if playing.item.kind is not Kind.SONG:
         return lines
     title = playing.item.title
-    actions.append(Dropped(state.frame, lines[0], Outcome.MISSED, title, "it is on air already"))
+    actions.append(
+        Dropped(state.clock.frame, lines[0], Outcome.MISSED, title, "it is on air already")
+    )
     return lines[1:]
 
 
@@ -377,7 +381,7 @@ def _nearer(programme: Programme, state: AirState, drop: LogDrop) -> int:
         return 0
     hourly = {d.id for d in programme.drops.values() if d.options.period is Period.HOUR}
     count = 0
-    for line in state.upcoming:
+    for line in state.order.upcoming:
         if line.origin.source is not LineSource.LOG or line.origin.drop not in hourly:
             break
         count += 1
@@ -406,14 +410,14 @@ def follow_change(
     Any other change is told and left to the operator: the log is on air.
     """
     change = reading.change
-    if change is None or loaded not in state.loaded:
+    if change is None or loaded not in state.logs.loaded:
         return
     own = [
         at
-        for at, line in enumerate(state.upcoming)
+        for at, line in enumerate(state.order.upcoming)
         if line.origin.drop == loaded.drop and line.origin.source is LineSource.LOG
     ]
-    last = max((state.upcoming[at].origin.line for at in own), default=0)
+    last = max((state.order.upcoming[at].origin.line for at in own), default=0)
     added = [m for m in reading.matches if m.line.number > last]
     whole = Counter(change.came) == Counter(m.line.raw for m in added if m.line.number)
     if not change.went and own and whole:
@@ -421,14 +425,14 @@ def follow_change(
         when = clock(now_us(state), programme.settings.tz)
         why = f"Added to the log after it was loaded, at {when}."
         lines = lines_from(programme, state, tail, why, actions)
-        state.upcoming[own[-1] + 1 : own[-1] + 1] = lines
+        state.order.upcoming[own[-1] + 1 : own[-1] + 1] = lines
         state.revision += 1
         text = f"{reading.file} grew after it was loaded; {len(lines)} lines were added."
         severity, mend = Severity.NOTE, "Have the scheduler write its logs whole."
     else:
         text = f"{reading.file} changed after it was loaded ({change.sentence()})."
         severity, mend = Severity.WARNING, "Load it again by hand if the change is to air."
-    actions.append(Finding("log-changed", severity, state.frame, text, mend))
+    actions.append(Finding("log-changed", severity, state.clock.frame, text, mend))
 
 
 def top_up(
@@ -442,19 +446,19 @@ def top_up(
         options = drop.options
         if not options.enabled or options.loads is not Loads.LINES_LEFT:
             continue
-        net = sum(line.origin.source in NET for line in state.upcoming)
-        if len(state.upcoming) - net > options.lines_left:
+        net = sum(line.origin.source in NET for line in state.order.upcoming)
+        if len(state.order.upcoming) - net > options.lines_left:
             continue
         slot = _next_slot(programme, state, drop)
         if slot is None or not slot.among(hours_from(options.hours)):
             continue
-        waited = next((one for one in state.awaited if one.drop == drop.id
+        waited = next((one for one in state.logs.awaited if one.drop == drop.id
                        and one.start_us == slot.start_us), None)  # fmt: skip
         ready = programme.logs.reading(drop, slot).usable
         if waited is not None and ready:
             load_late(programme, state, waited, on_air_until(), actions)
         elif waited is None:
-            reason = f"by “{drop.name}”, {len(state.upcoming)} lines were left"
+            reason = f"by “{drop.name}”, {len(state.order.upcoming)} lines were left"
             load = Load(drop, slot, Placement.END, reason, now_us(state))
             load_log(programme, state, load, actions)
 
@@ -463,7 +467,7 @@ def _next_slot(programme: Programme, state: AirState, drop: LogDrop) -> Slot | N
     """Return the slot whose log follows the one loaded last; None while it is too early."""
     at = now_us(state)
     here = programme.slot(drop, at)
-    loaded = next((one for one in state.loaded if one.drop == drop.id), None)
+    loaded = next((one for one in state.logs.loaded if one.drop == drop.id), None)
     if loaded is None or loaded.end_us <= here.start_us:
         return here
     if loaded.end_us > at + round(EARLIEST.total_seconds() * US):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
-from nightly_spindle.core.base.timebase import to_frames, us_from_frames
+from nightly_spindle.core.base.timebase import to_frames
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.overlays.overlay_pools import Pool, PoolOptions, PoolUse, VoiceoverFit
 from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn
@@ -14,8 +14,9 @@ from nightly_spindle.core.segues.ducking import voice_over_bed
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator
 
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState, OverlayPlace
+    from nightly_spindle.core.programme.running_order import OverlayPlace
     from nightly_spindle.core.segues.ducking import Ducking
     from nightly_spindle.core.station.settings import StationSettings
 
@@ -62,7 +63,7 @@ class Ground(NamedTuple):
     @property
     def rate(self) -> int:
         """The mix rate."""
-        return self.state.rate
+        return self.state.clock.rate
 
     @property
     def free(self) -> int:
@@ -71,10 +72,10 @@ class Ground(NamedTuple):
         What is still to come counts from the last change on: what is chosen must not depend on
         how often it is looked at.
         """
-        if not self.state.overlaid_until:
+        if not self.state.overlays.until:
             return self.state.changed_at
         gap = to_frames(self.programme.settings.overlay.gap_s, self.rate)
-        return max(self.state.changed_at, self.state.overlaid_until + gap)
+        return max(self.state.changed_at, self.state.overlays.until + gap)
 
     def within(self, window: OverlayWindow) -> OverlayWindow:
         """Return a window that ends where something cuts in."""
@@ -84,7 +85,7 @@ class Ground(NamedTuple):
 
     def us(self, frame: int) -> int:
         """Return the wall clock's instant (µs) of a frame."""
-        return us_from_frames(frame, self.rate) + self.state.offset_us
+        return self.state.clock.instant_of(frame)
 
 
 def is_open(ground: Ground, pool: Pool, frame: int) -> bool:
@@ -103,12 +104,12 @@ def asked(ground: Ground, use: PoolUse, frame: int) -> Iterator[Pool]:
 
 def is_due(ground: Ground, pool: Pool, frame: int, this: int) -> bool:
     """Whether enough has passed since the pool was used; `this` chance counts where it is 1."""
-    turn = ground.state.pools.get(str(pool.id), FRESH)
+    turn = ground.state.overlays.turns.get(pool.id, FRESH)
     if turn.at is not None:
         apart = to_frames(pool.options.apart_s, ground.rate)
         if frame - turn.at < apart:
             return False
-    return ground.state.passed.get(str(pool.id), 0) + this >= int(pool.options.every)
+    return ground.state.overlays.since_used.get(pool.id, 0) + this >= int(pool.options.every)
 
 
 def single(
@@ -134,7 +135,7 @@ def from_pool(
 ) -> Chosen | None:
     """Return the member of a pool that is taken and where it lies; the fallback when none can."""
     settings = ground.programme.settings
-    turn = ground.state.pools.get(str(pool.id), FRESH)
+    turn = ground.state.overlays.turns.get(pool.id, FRESH)
     origin = f"pool “{pool.name}”"
     longest = pool.options.fits is VoiceoverFit.LONGEST and pool.use is PoolUse.VOICEOVERS
     best: tuple[int, int, Item, OverlayPosition] | None = None  # length, rank
@@ -168,7 +169,7 @@ def from_pool(
 
 
 def _is_too_soon(ground: Ground, pool: Pool, cart: int, at: int) -> bool:
-    last = ground.state.voiced.get(str(cart))
+    last = ground.state.overlays.last_used.get(cart)
     return last is not None and at - last < to_frames(pool.options.least_s, ground.rate)
 
 
@@ -180,7 +181,7 @@ def ducking_of(settings: StationSettings, item: Item) -> Ducking:
 def decided(ground: Ground, overlay: OverlayDraft) -> int:
     """Return the frame at which the programme begins to go down for an overlay."""
     ahead = to_frames(ducking_of(ground.programme.settings, overlay.item).ahead_s, ground.rate)
-    return max(ground.state.frame, overlay.start - ahead)
+    return max(ground.state.clock.frame, overlay.start - ahead)
 
 
 def made(

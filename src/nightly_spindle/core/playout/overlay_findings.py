@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import clock, to_frames, us_from_frames
+from nightly_spindle.core.base.timebase import clock, to_frames
 from nightly_spindle.core.base.wording import counted, listed, span_text
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.overlays.overlay_pools import PoolUse
@@ -22,8 +22,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.overlays.overlay_pools import Pool
     from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Rehearsal, RehearsalRow
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
 
 _MOST_NAMED = 3
 
@@ -64,10 +64,7 @@ def overlay_findings(
 def _opens(programme: Programme, state: AirState, night: Rehearsal, pool: Pool) -> bool:
     """Whether a pool is open when any item of the night starts."""
     tz = programme.settings.tz
-    return any(
-        pool.open_at(us_from_frames(row.start, state.rate) + state.offset_us, tz)
-        for row in night.sounding()
-    )
+    return any(pool.open_at(state.clock.instant_of(row.start), tz) for row in night.sounding())
 
 
 def pool_findings(programme: Programme, pool: Pool, at: int) -> list[Finding]:
@@ -135,11 +132,9 @@ def _short_intros(
         open_rows = [
             row
             for row in night.sounding()
-            if pool.open_at(
-                us_from_frames(row.start, state.rate) + state.offset_us, programme.settings.tz
-            )
+            if pool.open_at(state.clock.instant_of(row.start), programme.settings.tz)
         ]
-        titles = too_short(programme, open_rows, pool, state.rate)
+        titles = too_short(programme, open_rows, pool, state.clock.rate)
         if titles:
             named = [f"“{title}”" for title in titles[:_MOST_NAMED]]
             more = len(titles) - _MOST_NAMED
@@ -163,7 +158,7 @@ def _over_vocal(
     """Say where an overlay that was placed by hand lies over a vocal."""
     if one.overlay.where is OverlayPlace.POINT or not one.overlay.by_hand:
         return []  # what the rules placed keeps clear by itself
-    rate, rules = state.rate, programme.settings.overlay
+    rate, rules = state.clock.rate, programme.settings.overlay
     found = []
     for row in under:
         play = row.play
@@ -176,7 +171,7 @@ def _over_vocal(
         if not own and vocal_end is not None:
             over = one.start < row.start + to_frames(vocal_end, rate) - play.begin
         if over:
-            when = clock(us_from_frames(one.start, rate) + state.offset_us, programme.settings.tz)
+            when = clock(state.clock.instant_of(one.start), programme.settings.tz)
             text = f"“{one.overlay.item.title}” at {when} lies over the vocal of “{row.title}”."
             mend = "Move it, or let the pool place it."
             found.append(
@@ -205,7 +200,7 @@ def _too_near(
     programme: Programme, state: AirState, overlays: Sequence[OverlayRow]
 ) -> list[Finding]:
     """Say where two overlays touch."""
-    rate, found = state.rate, []
+    rate, found = state.clock.rate, []
     gap = to_frames(programme.settings.overlay.gap_s, rate)
     in_order = sorted(overlays, key=lambda one: one.start)
     for a, b in pairwise(in_order):
@@ -234,17 +229,17 @@ def _too_soon(
         cart = one.overlay.item.cart
         before = last.get(cart)
         last[cart] = one
-        least = to_frames(rest.get(cart, 0.0), state.rate)
+        least = to_frames(rest.get(cart, 0.0), state.clock.rate)
         if before is not None and one.start - before.start < least:
             early.setdefault(cart, []).append((one, one.start - before.start))
     found = []
     for cart, times in early.items():
         one, after = times[0]
-        when = clock(us_from_frames(one.start, state.rate) + state.offset_us, programme.settings.tz)
+        when = clock(state.clock.instant_of(one.start), programme.settings.tz)
         often = f", and {counted(len(times) - 1, 'time')} more" if len(times) > 1 else ""
         text = (
             f"“{one.overlay.item.title}” comes again at {when} after "
-            f"{span_text(after / state.rate)} ({one.overlay.origin}); it is to rest for "
+            f"{span_text(after / state.clock.rate)} ({one.overlay.origin}); it is to rest for "
             f"{span_text(rest[cart])}{often}."
         )
         mend = "Choose another one there, or let it rest for less."

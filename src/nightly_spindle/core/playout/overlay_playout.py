@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import length, to_frames, us_from_frames
+from nightly_spindle.core.base.timebase import length, to_frames
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.library.loudness_gain import gain_db
 from nightly_spindle.core.overlays.overlay_pools import Pool, PoolOptions, PoolUse
@@ -60,8 +60,8 @@ from nightly_spindle.core.segues.joins import soonest_pass, span
 if TYPE_CHECKING:
     from nightly_spindle.core.library.markers import Curve
     from nightly_spindle.core.playout.overlay_choice import Placer
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
 
 _MOST_AHEAD_S = 1.0  # no ducking begins earlier before its voice (`ducking`)
 REACH_S = 30.0  # a sweeper begins so long before the next item at the most
@@ -92,12 +92,12 @@ def overlay_on_item(programme: Programme, state: AirState, cut: int | None = Non
 
     At frame `cut` something cuts in (None: nothing in reach).
     """
-    playing = state.playing
-    if playing is None or not (state.overlays and state.unattended):
+    playing = state.order.playing
+    if playing is None or not (state.overlays.on and state.order.unattended):
         return None
     ground = Ground(programme, state, cut)
     found = (_on_intro(ground, playing), _on_point(ground, playing))
-    coming = [due for due in found if due is not None and due.overlay.start >= state.frame]
+    coming = [due for due in found if due is not None and due.overlay.start >= state.clock.frame]
     return min(coming, key=lambda due: due.at, default=None)
 
 
@@ -105,11 +105,11 @@ def overlay_on_segue(
     programme: Programme, state: AirState, coming: NextJoin, cut: int | None = None
 ) -> Due | None:
     """Return the overlay on the join that the item on air will leave by."""
-    playing = state.playing
-    if playing is None or not (state.overlays and state.unattended):
+    playing = state.order.playing
+    if playing is None or not (state.overlays.on and state.order.unattended):
         return None
     due = _on_segue(Ground(programme, state, cut), playing, coming)
-    return due if due is not None and due.overlay.start >= state.frame else None
+    return due if due is not None and due.overlay.start >= state.clock.frame else None
 
 
 def soonest_on_join(starts: int, state: AirState) -> int | None:
@@ -117,14 +117,14 @@ def soonest_on_join(starts: int, state: AirState) -> int | None:
 
     None where nothing can lie over it: overlays are off, or an operator attends.
     """
-    if not (state.overlays and state.unattended):
+    if not (state.overlays.on and state.order.unattended):
         return None
-    return starts - to_frames(REACH_S + _MOST_AHEAD_S, state.rate)
+    return starts - to_frames(REACH_S + _MOST_AHEAD_S, state.clock.rate)
 
 
 def _on_segue(ground: Ground, playing: Play, coming: NextJoin) -> Due | None:
     state, rate = ground.state, ground.rate
-    if any(key.startswith(_SEGUE) for key in state.laid):
+    if any(key.startswith(_SEGUE) for key in state.overlays.tried):
         return None
     rules, starts = ground.programme.settings.overlay, coming.starts
     wish = coming.line.overlay
@@ -151,7 +151,7 @@ def _on_segue(ground: Ground, playing: Play, coming: NextJoin) -> Due | None:
     beds = (playing.item, coming.item)
     by_hand = wish is not None and wish.at_s is not None
     overlay = made(ground, chosen, beds, coming.line.id, OverlayPlace.SEGUE, over, by_hand=by_hand)
-    at = min(decided(ground, overlay), max(state.frame, starts))
+    at = min(decided(ground, overlay), max(state.clock.frame, starts))
     return Due(at, f"{_SEGUE}:{overlay.pool}", overlay)
 
 
@@ -196,7 +196,7 @@ def _of_line_pool(
 
 def _on_intro(ground: Ground, playing: Play) -> Due | None:
     """Return the voiceover for the intro of the song on air."""
-    if playing.joined or _INTRO in ground.state.laid:
+    if playing.joined or _INTRO in ground.state.overlays.tried:
         return None
     rules = ground.programme.settings.overlay
     window = ground.within(intro_window(playing, ground.free, ground.rate, rules))
@@ -252,7 +252,7 @@ def _on_point(ground: Ground, playing: Play) -> Due | None:
         key = f"point@{at_s:.3f}"
         at = playing.start + to_frames(at_s, rate) - playing.begin
         low = max(at, ground.free)
-        if key in state.laid or low > at + to_frames(_LATE_S, rate):
+        if key in state.overlays.tried or low > at + to_frames(_LATE_S, rate):
             continue
         window = ground.within(OverlayWindow(low, end, "the item ends"))
 
@@ -298,26 +298,26 @@ def _for_point(ground: Ground, playing: Play, place: Placer, at: int) -> Chosen 
 def begin_overlay(programme: Programme, state: AirState, due: Due, actions: list[Action]) -> None:
     """Let an overlay sound; its pool's turn goes on."""
     overlay = Overlay(state.take_id(), *due.overlay)
-    state.laid.append(due.key)
-    state.sounding.append(overlay)
-    state.overlaid_until = max(state.overlaid_until, overlay.end)
+    state.overlays.tried.append(due.key)
+    state.overlays.sounding.append(overlay)
+    state.overlays.until = max(state.overlays.until, overlay.end)
     state.revision += 1
     use_of_pool(programme, state, overlay.pool, overlay.item.cart, overlay.start)
-    actions.append(started(programme, overlay, state.rate))
+    actions.append(started(programme, overlay, state.clock.rate))
 
 
 def use_of_pool(programme: Programme, state: AirState, number: int, cart: int, at: int) -> None:
     """Remember that a pool's member (or its fallback) is used at a frame."""
-    state.voiced[str(cart)] = at
+    state.overlays.last_used[cart] = at
     pool = next((one for one in programme.pools if one.id == number), None)
     if pool is None:
         return
-    turn = state.pools.get(str(number), FRESH)
-    state.passed[str(number)] = 0
+    turn = state.overlays.turns.get(number, FRESH)
+    state.overlays.since_used[number] = 0
     if cart in pool.carts:
-        state.pools[str(number)] = taken(pool, turn, cart, at, programme.settings.seed)
+        state.overlays.turns[number] = taken(pool, turn, cart, at, programme.settings.seed)
     else:
-        state.pools[str(number)] = replace(turn, at=at)
+        state.overlays.turns[number] = replace(turn, at=at)
 
 
 def started(programme: Programme, overlay: Overlay, rate: int) -> StartOverlay:
@@ -331,11 +331,11 @@ def started(programme: Programme, overlay: Overlay, rate: int) -> StartOverlay:
 
 def end_overlays(state: AirState, actions: list[Action]) -> None:
     """Tell of overlays that are over by now."""
-    if not state.sounding:
+    if not state.overlays.sounding:
         return
-    over = [one for one in state.sounding if one.end <= state.frame]
+    over = [one for one in state.overlays.sounding if one.end <= state.clock.frame]
     for overlay in over:
-        state.sounding.remove(overlay)
+        state.overlays.sounding.remove(overlay)
         actions.append(OverlayEnded(overlay, overlay.end, Outcome.AIRED))
 
 
@@ -344,22 +344,22 @@ def cut_overlays(
 ) -> None:
     """Fade out what lies over the programme together with it."""
     end_overlays(state, actions)
-    for overlay in state.sounding:
-        end = max(overlay.start, min(overlay.end, state.frame + fade))
-        actions.append(FadeVoice(state.frame, overlay.id, fade, curve))
+    for overlay in state.overlays.sounding:
+        end = max(overlay.start, min(overlay.end, state.clock.frame + fade))
+        actions.append(FadeVoice(state.clock.frame, overlay.id, fade, curve))
         actions.append(OverlayEnded(overlay, end, outcome, note))
-        state.overlaid_until = end
-    state.sounding = []
+        state.overlays.until = end
+    state.overlays.sounding = []
 
 
 def overlay_died(
     programme: Programme, state: AirState, play_id: int, position: int, why: str
 ) -> list[Action]:
     """An overlay turns out to end at `position` of its item: it is over, and told."""
-    overlay = next((one for one in state.sounding if one.id == play_id), None)
+    overlay = next((one for one in state.overlays.sounding if one.id == play_id), None)
     if overlay is None:
         return []
-    state.sounding.remove(overlay)
+    state.overlays.sounding.remove(overlay)
     state.revision += 1
     programme.unplayable[overlay.item.cart] = why
     at = overlay.start + position - overlay.begin
@@ -368,7 +368,7 @@ def overlay_died(
     mend = f"Replace the file {overlay.item.path}."
     return [
         OverlayEnded(overlay, at, Outcome.CUT, why),
-        Finding("overlay-died", Severity.WARNING, state.frame, text, mend, overlay.line_id),
+        Finding("overlay-died", Severity.WARNING, state.clock.frame, text, mend, overlay.line_id),
     ]
 
 
@@ -376,13 +376,13 @@ def count_segue(
     programme: Programme, state: AirState, out: Item, into: Item, line: Line, actions: list[Action]
 ) -> None:
     """Count a segue for the pools of sweepers that might have lain on it."""
-    used = {key for key in state.laid if key.startswith(_SEGUE)}
-    us = us_from_frames(state.frame, state.rate) + state.offset_us
+    used = {key for key in state.overlays.tried if key.startswith(_SEGUE)}
+    us = state.clock.now_us
     for pool in programme.pools_for(PoolUse.SWEEPERS):
         if f"{_SEGUE}:{pool.id}" in used or not pool.pairs_with(out, into):
             continue
         if pool.open_at(us, programme.settings.tz):
-            state.passed[str(pool.id)] = state.passed.get(str(pool.id), 0) + 1
+            state.overlays.since_used[pool.id] = state.overlays.since_used.get(pool.id, 0) + 1
     wish = line.overlay
     if wish is None or wish.wish is not Wish.THIS or used:
         return
@@ -393,16 +393,16 @@ def count_segue(
         text = f"{title}, chosen by hand, is left out over the segue into “{into.title}”: {why}."
         mend = "Choose a shorter one, or place it by hand."
         actions.append(
-            Finding("overlay-left-out", Severity.WARNING, state.frame, text, mend, line.id)
+            Finding("overlay-left-out", Severity.WARNING, state.clock.frame, text, mend, line.id)
         )
 
 
 def count_song(programme: Programme, state: AirState, play: Play) -> None:
     """Count a song for the pools of voiceovers that it is for."""
-    state.laid = []
+    state.overlays.tried = []
     if play.item.kind is not Kind.SONG or play.joined:
         return
-    us = us_from_frames(state.frame, state.rate) + state.offset_us
+    us = state.clock.now_us
     for pool in programme.pools_for(PoolUse.VOICEOVERS):
         if serves_song(programme, pool, play) and pool.open_at(us, programme.settings.tz):
-            state.passed[str(pool.id)] = state.passed.get(str(pool.id), 0) + 1
+            state.overlays.since_used[pool.id] = state.overlays.since_used.get(pool.id, 0) + 1

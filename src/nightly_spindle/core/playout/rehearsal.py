@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import US, clock, length, us_from_frames
+from nightly_spindle.core.base.timebase import US, clock, length
 from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.playout.air_holds import IS_OVER
@@ -28,8 +28,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from nightly_spindle.core.playout.sequencer import Sequencer
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
 
 _CUT_WORTH_SAYING_S = 1.0
 _LATE_WORTH_SAYING_S = 60.0
@@ -113,8 +113,8 @@ def rehearse(
     state of its own (`AirState.copy`).
     """
     state = sequencer.state
-    begin, sound = state.frame, state.overlays
-    until = begin + round(hours * 3600 * state.rate)
+    begin, sound = state.clock.frame, state.overlays.on
+    until = begin + round(hours * 3600 * state.clock.rate)
     recorder = Recorder()
     recorder.take(begun)
     recorder.take(sequencer.advance(until))
@@ -154,7 +154,7 @@ def _landings(
         first = next((i for i in firing.line_ids if i in starts), None)
         if first is None:
             continue
-        start_us = us_from_frames(starts[first], state.rate) + state.offset_us
+        start_us = state.clock.instant_of(starts[first])
         offset = (start_us - firing.due_us) / US
         when = clock(firing.due_us, programme.settings.tz)
         how = "lands on time"
@@ -178,12 +178,12 @@ def _cuts(programme: Programme, state: AirState, night: Rehearsal) -> list[Findi
     for row in night.rows:
         if row.outcome is not Outcome.CUT or row.play is None:
             continue
-        here = span(row.play.item, state.rate, programme.segues)
+        here = span(row.play.item, state.clock.rate, programme.segues)
         whole = row.play.start + here.segue - row.play.begin
-        lost = (whole - row.end) / state.rate
+        lost = (whole - row.end) / state.clock.rate
         if lost < _CUT_WORTH_SAYING_S:
             continue
-        us = us_from_frames(row.end, state.rate) + state.offset_us
+        us = state.clock.instant_of(row.end)
         when = clock(us, programme.settings.tz)
         found.append(
             Finding(
@@ -227,7 +227,7 @@ def _behind(
         if any(step.placement is not Placement.END for step in event.line_steps):
             continue
         start = starts.get(one.line_ids[0])
-        late = None if start is None else (start - one.at) / state.rate
+        late = None if start is None else (start - one.at) / state.clock.rate
         if late is not None and late < _BEHIND_WORTH_SAYING_S:
             continue
         when = clock(one.due_us, programme.settings.tz)
@@ -266,13 +266,9 @@ def _not_aired(night: Rehearsal) -> list[Finding]:
 
 def _held(programme: Programme, state: AirState, begin: int, until: int) -> list[Finding]:
     """Say which events cannot act because the station waits for the operator."""
-    if state.unattended:
+    if state.order.unattended:
         return []
-    rate = state.rate
-    coming = programme.firings(
-        us_from_frames(begin, rate) + state.offset_us - 1,
-        us_from_frames(until, rate) + state.offset_us,
-    )
+    coming = programme.firings(state.clock.instant_of(begin) - 1, state.clock.instant_of(until))
     coming = [firing for firing in coming if firing.event.line_steps]
     if not coming:
         return []

@@ -11,7 +11,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import clock, us_from_frames
+from nightly_spindle.core.base.timebase import clock
 from nightly_spindle.core.events.steps import LoadLog
 from nightly_spindle.core.library.items import TONE_CART
 from nightly_spindle.core.logs.log_meanings import tag_of
@@ -21,8 +21,8 @@ from nightly_spindle.core.station.log_sources import Loads, WhenShort
 
 if TYPE_CHECKING:
     from nightly_spindle.core.calendar.log_periods import Slot
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.core.programme.sequencer_actions import Action
     from nightly_spindle.core.station.log_sources import LogDrop
 
@@ -32,12 +32,12 @@ _SOON_US = 1_800_000_000  # half an hour: longer than any song that is on air ti
 
 def line_up(programme: Programme, state: AirState, at: int, actions: list[Action]) -> None:
     """Put at least one line at the end of the running order; it will start at frame `at`."""
-    lines = _log_again(programme, state, at) if state.again_yielded else []
+    lines = _log_again(programme, state, at) if state.net.repeat_aired else []
     # only a pass that put something on air may be followed by another
-    state.again_yielded = False
+    state.net.repeat_aired = False
     if not lines:
         lines = [_from_rotation(programme, state, at)]
-    state.upcoming.extend(lines)
+    state.order.upcoming.extend(lines)
     _tell(programme, state, at, lines[0], actions)
 
 
@@ -52,14 +52,14 @@ def _tell(
     programme: Programme, state: AirState, at: int, line: Line, actions: list[Action]
 ) -> None:
     rung = line.origin.source.value
-    if rung != state.rung:
-        state.rung = rung
+    if rung != state.net.level:
+        state.net.level = rung
         actions.append(_finding(programme, state, at, line))
 
 
 def _log_again(programme: Programme, state: AirState, at: int) -> list[Line]:
-    us = us_from_frames(at, state.rate) + state.offset_us
-    last = state.loaded[-1] if state.loaded else None
+    us = state.clock.instant_of(at)
+    last = state.logs.loaded[-1] if state.logs.loaded else None
     drop = programme.drop(last.drop) if last else None
     if last is not None and drop is not None and us < last.end_us:
         if _meant(programme, state, us):
@@ -93,13 +93,13 @@ def _about_to_load(
 ) -> bool:
     """Whether a log is on its way into the running order: it is not quoted before it airs."""
     place = (drop.id, slot.start_us)
-    if any((one.drop, one.start_us) == place for one in state.loaded):
+    if any((one.drop, one.start_us) == place for one in state.logs.loaded):
         return False
-    if any((one.drop, one.start_us) == place for one in state.awaited):
+    if any((one.drop, one.start_us) == place for one in state.logs.awaited):
         return True
     if drop.options.loads is Loads.LINES_LEFT:
         return True
-    coming = programme.within(state.fired_until_us, us + _SOON_US)
+    coming = programme.within(state.clock.fired_until_us, us + _SOON_US)
     return any(
         isinstance(step, LoadLog)
         and (named := programme.drop_of(step)) is not None
@@ -111,7 +111,7 @@ def _about_to_load(
 
 def _meant(programme: Programme, state: AirState, us: int) -> bool:
     """Whether rotation is what follows the log of this hour, as its drop says."""
-    last = state.loaded[-1] if state.loaded else None
+    last = state.logs.loaded[-1] if state.logs.loaded else None
     drop = programme.drop(last.drop) if last else None
     return (
         last is not None
@@ -146,7 +146,7 @@ def _from_rotation(programme: Programme, state: AirState, at: int) -> Line:
 
 
 def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Finding:
-    us = us_from_frames(at, state.rate) + state.offset_us
+    us = state.clock.instant_of(at)
     when = clock(us, programme.settings.tz)
     source = line.origin.source
     if source is LineSource.DAY_LOG_AGAIN:

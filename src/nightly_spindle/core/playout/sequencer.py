@@ -21,6 +21,7 @@ from nightly_spindle.core.playout.air_holds import end, next_end
 from nightly_spindle.core.playout.away_lines import folder_back, note_start
 from nightly_spindle.core.playout.back_timing import Foreseen, look_to_land
 from nightly_spindle.core.playout.event_firing import act, fire
+from nightly_spindle.core.playout.hand_edits import HandEdits
 from nightly_spindle.core.playout.log_loading import follow_change, load_late, top_up
 from nightly_spindle.core.playout.next_line import NextLine
 from nightly_spindle.core.playout.overlay_playout import (
@@ -36,7 +37,7 @@ from nightly_spindle.core.playout.overlay_playout import (
     started,
 )
 from nightly_spindle.core.playout.spot_heard import note_heard, whole_frames
-from nightly_spindle.core.programme.running_order import AirState, HeardPlay, Line, Outcome, Play
+from nightly_spindle.core.programme.running_order import HeardPlay, Line, Outcome, Play
 from nightly_spindle.core.programme.sequencer_actions import (
     Action,
     Ended,
@@ -50,6 +51,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.events.timed_events import TimedEvent
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.playout.step_effects import Cut
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
     from nightly_spindle.core.programme.running_order import Awaited, Loaded
     from nightly_spindle.core.station.log_sources import LogReading
@@ -69,13 +71,28 @@ class _Beat:
     lays: Due | None = None
 
 
-class Sequencer(NextLine):
-    """Drives one `AirState` by one `Programme`."""
+class Sequencer:
+    """Drives one `AirState` by one `Programme`; `edits` takes what a hand does to coming lines."""
 
     def __init__(self, programme: Programme, state: AirState, *, lands: bool = True) -> None:
-        super().__init__(programme, state)
+        self.state = state
+        self.edits = HandEdits(state)
+        self._next = NextLine(programme, state)
         self._lands = lands  # whether it looks ahead to land events on time
         self._foreseen: Foreseen | None = None
+
+    @property
+    def programme(self) -> Programme:
+        """All that it looks things up in."""
+        return self._next.programme
+
+    def frame_of(self, us: int) -> int:
+        """Return the station frame of an instant of the wall clock."""
+        return self.state.clock.frame_of(us)
+
+    def instant_of(self, frame: int) -> int:
+        """Return the wall clock's instant (µs) of a station frame."""
+        return self.state.clock.instant_of(frame)
 
     # -- driving -------------------------------------------------------------------
 
@@ -83,13 +100,13 @@ class Sequencer(NextLine):
         """Decide everything before frame `until` and return it in order."""
         actions: list[Action] = []
         while (beat := self._next_beat(until, actions)) is not None:
-            self.state.frame = max(self.state.frame, beat.at)
+            self.state.clock.frame = max(self.state.clock.frame, beat.at)
             end_overlays(self.state, actions)
             if beat.firings:
                 cut = fire(self.programme, self.state, beat.firings, actions)
                 self._after_events(cut, actions)
             elif beat.ends:
-                at_us = self.instant_of(self.state.frame) + _HALF_FRAME_US
+                at_us = self.instant_of(self.state.clock.frame) + _HALF_FRAME_US
                 self._after_events(end(self.programme, self.state, at_us, actions), actions)
             elif beat.lays is not None:
                 begin_overlay(self.programme, self.state, beat.lays, actions)
@@ -97,29 +114,29 @@ class Sequencer(NextLine):
                 self._begin_fade(actions)
             else:
                 self._pass_on(actions)
-        self.state.frame = max(self.state.frame, until)
+        self.state.clock.frame = max(self.state.clock.frame, until)
         end_overlays(self.state, actions)
         return actions
 
     def fire_by_hand(self, event: TimedEvent) -> list[Action]:
         """Let an event act now, whatever its rule and its switch say."""
         actions: list[Action] = []
-        firing = Firing(self.instant_of(self.state.frame), event)
+        firing = Firing(self.instant_of(self.state.clock.frame), event)
         self._after_events(act(self.programme, self.state, [firing], actions), actions)
         return actions
 
     def load_awaited(self, awaited: Awaited) -> list[Action]:
         """A log that was due has come: load it, after the item on air."""
         actions: list[Action] = []
-        load_late(self.programme, self.state, awaited, self._expected_end(), actions)
-        self._planned = None
+        load_late(self.programme, self.state, awaited, self._next.expected_end(), actions)
+        self._next.forget()
         return actions
 
     def log_changed(self, loaded: Loaded, reading: LogReading) -> list[Action]:
         """The file of a log that was loaded has changed since."""
         actions: list[Action] = []
         follow_change(self.programme, self.state, loaded, reading, actions)
-        self._planned = None
+        self._next.forget()
         return actions
 
     # -- what has happened -----------------------------------------------------------
@@ -129,7 +146,7 @@ class Sequencer(NextLine):
     ) -> list[Action]:
         """Leave the item on air now, with a short fade, for the next line."""
         actions: list[Action] = []
-        self.state.stopped = False
+        self.state.order.stopped = False
         self._cut_to_next(note, actions, outcome)
         return actions
 
@@ -137,48 +154,49 @@ class Sequencer(NextLine):
         """Fade out and wait for the operator; the station is attended from here on."""
         actions: list[Action] = []
         self._silence("stopped by hand", actions, Outcome.CUT)
-        self.state.stopped, self.state.unattended = True, False
+        self.state.order.stopped, self.state.order.unattended = True, False
         self.state.revision += 1
         return actions
 
     def go(self) -> None:
         """Start the next line at once if nothing is on air."""
-        self.state.stopped = False
+        self.state.order.stopped = False
         self.state.revision += 1
 
     def leave(self) -> list[Action]:
         """The engine goes off the air; the state stays, so that a later start goes on from it."""
-        playing, note = self.state.playing, "the engine was stopped"
+        playing, note = self.state.order.playing, "the engine was stopped"
         over = [
-            OverlayEnded(one, max(one.start, self.state.frame), Outcome.CUT, note)
-            for one in self.state.sounding
+            OverlayEnded(one, max(one.start, self.state.clock.frame), Outcome.CUT, note)
+            for one in self.state.overlays.sounding
         ]
         if playing is None:
             return []
-        return [*over, Ended(playing, self.state.frame, Outcome.CUT, note)]
+        return [*over, Ended(playing, self.state.clock.frame, Outcome.CUT, note)]
 
     def go_by(self, programme: Programme) -> None:
         """Look everything up in another programme from here on."""
-        self.programme, self._planned, self._foreseen = programme, None, None
+        self._next.go_by(programme)
+        self._foreseen = None
 
     def folder_back(self) -> None:
         """A folder that was away is there again: what waited for it comes next."""
         folder_back(self.state)
-        self._planned = None
+        self._next.forget()
 
     def set_unattended(self, unattended: bool) -> None:
         """Go on by itself, or wait for the operator after each item."""
-        self.state.unattended = unattended
+        self.state.order.unattended = unattended
         self.state.revision += 1
         if unattended:
-            self.state.stopped = False
+            self.state.order.stopped = False
 
     def died(self, play_id: int, position: int, why: str) -> list[Action]:
         """The item on air turns out to end at `position`: a short fade into the next."""
-        playing = self.state.playing
+        playing = self.state.order.playing
         if playing is None or playing.id != play_id:
             return overlay_died(self.programme, self.state, play_id, position, why)
-        rate = self.state.rate
+        rate = self.state.clock.rate
         segue = max(0.0, position / rate - _DEATH_FADE_S)
         measure = replace(
             playing.item.measure,
@@ -190,15 +208,15 @@ class Sequencer(NextLine):
         )
         item = replace(playing.item, measure=measure, marks=UNMARKED, shaping=AS_USUAL)
         whole = playing.whole or whole_frames(playing, rate)
-        self.state.playing = replace(playing, item=item, whole=whole)
+        self.state.order.playing = replace(playing, item=item, whole=whole)
         self.programme.unplayable[playing.item.cart] = why
-        self._planned = None
+        self._next.forget()
         text = f"“{playing.item.title}” breaks off after {position / rate:.0f} s: {why}."
         return [
             Finding(
                 "item-died",
                 Severity.ALARM,
-                self.state.frame,
+                self.state.clock.frame,
                 text,
                 f"Replace the file {playing.item.path}.",
                 playing.line.id,
@@ -212,31 +230,36 @@ class Sequencer(NextLine):
         else the next line starts. Overlays are not: half a sentence is heard as a fault.
         """
         state = self.state
-        playing, state.sounding = state.playing, []
+        playing, state.overlays.sounding = state.order.playing, []
         if playing is None:
             return []
         actions: list[Action] = []
-        position = playing.begin + state.frame - playing.start
-        left = self._join(actions).segue - position
-        state.playing, state.silent_at = None, 0
-        if left < to_frames(self.programme.settings.rejoin_s, state.rate):
+        position = playing.begin + state.clock.frame - playing.start
+        left = self._next.join(actions).segue - position
+        state.order.playing, state.order.silent_at = None, 0
+        if left < to_frames(self.programme.settings.rejoin_s, state.clock.rate):
             return actions
         if position == playing.begin:
             again = playing
         else:
             again = Play(
-                state.take_id(), playing.line, playing.item, state.frame, position, joined=True
+                state.take_id(),
+                playing.line,
+                playing.item,
+                state.clock.frame,
+                position,
+                joined=True,
             )
-        state.playing = again
-        fade = to_frames(_REJOIN_FADE_S, state.rate) if again.joined else 0
+        state.order.playing = again
+        fade = to_frames(_REJOIN_FADE_S, state.clock.rate) if again.joined else 0
         return [*actions, self._voice(again, fade, None)]
 
     def present(self) -> list[Action]:
         """Return the orders that what sounds was started by, for whoever joins later."""
-        playing, rate = self.state.playing, self.state.rate
+        playing, rate = self.state.order.playing, self.state.clock.rate
         if playing is None:
             return []
-        over = [started(self.programme, one, rate) for one in self.state.sounding]
+        over = [started(self.programme, one, rate) for one in self.state.overlays.sounding]
         return [self._voice(playing, 0, None), *over]
 
     # -- deciding ---------------------------------------------------------------------
@@ -244,10 +267,10 @@ class Sequencer(NextLine):
     def _next_beat(self, until: int, actions: list[Action]) -> _Beat | None:
         state = self.state
         state.mark_change()
-        firings = self._next_firings()
-        fires = max(self.frame_of(firings[0].at_us), state.frame) if firings else None
+        firings = self._next.firings()
+        fires = max(self.frame_of(firings[0].at_us), state.clock.frame) if firings else None
         over = next_end(state)
-        ends = None if over is None else max(self.frame_of(over), state.frame)
+        ends = None if over is None else max(self.frame_of(over), state.clock.frame)
         before = min(until, *(at for at in (fires, ends, until) if at is not None))
         due = None
         if fires is not None and (ends is None or fires <= ends):
@@ -267,16 +290,16 @@ class Sequencer(NextLine):
         actions: list[Action],
     ) -> _Beat | None:
         """Return what the item on air comes to next: an overlay, its fade, the next item."""
-        settled, cut = self._kept_clear(firings, ends)
+        settled, cut = self._next.kept_clear(firings, ends)
         lays = overlay_on_item(self.programme, self.state, cut)
         # nothing is lined up before it is needed: what lies on the item itself may come first
-        passes = self._next_pass(actions, before if lays is None else min(before, lays.at))
-        fades = None if passes is None else self._next_fade(actions)
+        passes = self._next.passes_at(actions, before if lays is None else min(before, lays.at))
+        fades = None if passes is None else self._next.fades_at(actions)
         programme = passes if fades is None else fades
         over = None
         soonest = None if passes is None else soonest_on_join(passes, self.state)
         if passes is not None and soonest is not None and (lays is None or lays.at >= soonest):
-            over = self._over_join(actions, passes, settled, cut)
+            over = self._next.over_join(actions, passes, settled, cut)
         if lays is None or (over is not None and over.at < lays.at):
             lays = over
         if lays is not None and (programme is None or lays.at <= programme):
@@ -285,7 +308,7 @@ class Sequencer(NextLine):
             return None
         if fades is not None:
             return _Beat(fades, fades=True)
-        if fires is not None and fires - self._early(firings) <= passes:
+        if fires is not None and fires - self._next.early(firings) <= passes:
             return _Beat(passes, tuple(firings))
         return _Beat(passes)
 
@@ -298,23 +321,23 @@ class Sequencer(NextLine):
 
     def _go_back_to(self, cut: Cut) -> None:
         """Line up the rest of what is cut off, behind the event's lines."""
-        state, playing = self.state, self.state.playing
+        state, playing = self.state, self.state.order.playing
         if playing is None or not cut.back_after:
             return
-        position = playing.begin + state.frame - playing.start
-        left = span(playing.item, state.rate, self.programme.segues).segue - position
-        if left < to_frames(self.programme.settings.rejoin_s, state.rate):
+        position = playing.begin + state.clock.frame - playing.start
+        left = span(playing.item, state.clock.rate, self.programme.segues).segue - position
+        if left < to_frames(self.programme.settings.rejoin_s, state.clock.rate):
             return
         why = f"{playing.line.origin.why} Goes on after it was {cut.note}."
         rest = replace(playing.line, id=state.take_id(), begin=position, join=None, overlay=None,
                        origin=replace(playing.line.origin, why=why))  # fmt: skip
-        places = [at for at, line in enumerate(state.upcoming) if line.id == cut.back_after]
+        places = [at for at, line in enumerate(state.order.upcoming) if line.id == cut.back_after]
         at = places[0] + 1 if places else 0
-        state.upcoming.insert(at, rest)
-        if state.block is not None and playing.line.id in state.block.line_ids:
+        state.order.upcoming.insert(at, rest)
+        if state.events.holding is not None and playing.line.id in state.events.holding.line_ids:
             # what belongs to a length ends with it, interrupted or not
-            own = (*state.block.line_ids, rest.id)
-            state.block = replace(state.block, line_ids=own)
+            own = (*state.events.holding.line_ids, rest.id)
+            state.events.holding = replace(state.events.holding, line_ids=own)
 
     def _look_to_land(self, actions: list[Action]) -> None:
         """Choose what to leave out or add, so that an event that is to land does."""
@@ -328,36 +351,36 @@ class Sequencer(NextLine):
 
     def _begin_fade(self, actions: list[Action]) -> None:
         """Let the fader of the item on air go down; the next starts later."""
-        playing = self.state.playing
+        playing = self.state.order.playing
         assert playing is not None
-        self.state.silent_at = self._fade(playing, self._join(actions), actions)
+        self.state.order.silent_at = self._fade(playing, self._next.join(actions), actions)
         self.state.revision += 1
 
     def _fade(self, playing: Play, join: Join, actions: list[Action]) -> int:
         """Let the fader go down as planned; returns the frame at which it is down."""
         end = playing.start + join.out_end - playing.begin
-        at = max(playing.start + join.fade_at - playing.begin, self.state.frame)
+        at = max(playing.start + join.fade_at - playing.begin, self.state.clock.frame)
         frames = max(1, end - at)
         actions.append(FadeVoice(at, playing.id, frames, join.out_curve))
         return at + frames
 
     def _pass_on(self, actions: list[Action]) -> None:
         state = self.state
-        playing = state.playing
-        if playing is not None and not state.unattended:
-            self._end(playing, self._natural_end(playing), Outcome.AIRED, "", actions)
-            state.playing, state.stopped = None, True
+        playing = state.order.playing
+        if playing is not None and not state.order.unattended:
+            self._end(playing, self._next.natural_end(playing), Outcome.AIRED, "", actions)
+            state.order.playing, state.order.stopped = None, True
             return
-        line, item = self._next_line(actions)
+        line, item = self._next.line(actions)
         join = None
         if playing is not None:
-            join = self._join(actions)
+            join = self._next.join(actions)
             count_segue(self.programme, state, playing.item, item, line, actions)
-            if join.fade_out and not state.silent_at:
+            if join.fade_out and not state.order.silent_at:
                 self._fade(playing, join, actions)
-            end = state.silent_at or playing.start + join.out_end - playing.begin
+            end = state.order.silent_at or playing.start + join.out_end - playing.begin
             if join.overlap >= 0:
-                end = max(end, state.frame)
+                end = max(end, state.clock.frame)
             broke = self.programme.unplayable.get(playing.item.cart, "it broke off")
             outcome, note = (Outcome.BROKE_OFF, broke) if playing.whole else (Outcome.AIRED, "")
             self._end(playing, end, outcome, note, actions)
@@ -378,7 +401,7 @@ class Sequencer(NextLine):
         fade_s: float = 0.0,
     ) -> None:
         """Start the next line at the present frame, the item on air fading under it."""
-        line, item = self._next_line(actions)
+        line, item = self._next.line(actions)
         self._silence(note, actions, outcome, fade_s)
         self._start(line, item, None, actions)
 
@@ -386,34 +409,34 @@ class Sequencer(NextLine):
         self, note: str, actions: list[Action], outcome: Outcome, fade_s: float = 0.0
     ) -> None:
         state = self.state
-        if state.playing is None:
+        if state.order.playing is None:
             return
         settings = self.programme.settings
-        fade = to_frames(fade_s or settings.levels.cut_fade_s, state.rate)
+        fade = to_frames(fade_s or settings.levels.cut_fade_s, state.clock.rate)
         curve = settings.segue.fade_out_curve
-        actions.append(FadeVoice(state.frame, state.playing.id, fade, curve))
-        self._end(state.playing, state.frame + fade, outcome, note, actions)
+        actions.append(FadeVoice(state.clock.frame, state.order.playing.id, fade, curve))
+        self._end(state.order.playing, state.clock.frame + fade, outcome, note, actions)
         cut_overlays(state, note, outcome, fade, curve, actions)
-        state.playing = None
+        state.order.playing = None
 
     def _start(self, line: Line, item: Item, join: Join | None, actions: list[Action]) -> None:
         state = self.state
-        state.upcoming.pop(0)
-        cue_in = span(item, state.rate).cue_in
+        state.order.upcoming.pop(0)
+        cue_in = span(item, state.clock.rate).cue_in
         begin = max(cue_in, line.begin)
-        play = Play(state.take_id(), line, item, state.frame, begin, joined=begin > cue_in)
-        state.playing, state.silent_at = play, 0
+        play = Play(state.take_id(), line, item, state.clock.frame, begin, joined=begin > cue_in)
+        state.order.playing, state.order.silent_at = play, 0
         count_song(self.programme, state, play)
         note_start(self.programme, state, line, item)
-        state.again_yielded = True
+        state.net.repeat_aired = True
         state.revision += 1
         if item.cart != TONE_CART:
-            state.history.append(HeardPlay(item.cart, item.artist, item.title, state.frame))
+            state.history.append(HeardPlay(item.cart, item.artist, item.title, state.clock.frame))
             del state.history[:-_HISTORY]
-        top_up(self.programme, state, actions, self._expected_end)
+        top_up(self.programme, state, actions, self._next.expected_end)
         fade_in = join.fade_in if join else 0
         if play.joined:
-            fade_in = max(fade_in, to_frames(_REJOIN_FADE_S, state.rate))
+            fade_in = max(fade_in, to_frames(_REJOIN_FADE_S, state.clock.rate))
         actions.append(self._voice(play, fade_in, join))
         if item.kind is Kind.SONG and not play.joined:
             self._count(actions)
@@ -421,21 +444,21 @@ class Sequencer(NextLine):
 
     def _count(self, actions: list[Action]) -> None:
         """Count a song for the events that come after so many; none of them cuts in."""
-        state, now = self.state, self.instant_of(self.state.frame)
+        state, now = self.state, self.instant_of(self.state.clock.frame)
         due = []
         for event in self.programme.counting(now):
-            heard = state.counts.get(str(event.id), 0) + 1
+            heard = state.events.songs_since.get(event.id, 0) + 1
             assert isinstance(event.rule, AfterSongs)
             if heard >= event.rule.songs:
                 heard = 0
                 due.append(Firing(now, event))
-            state.counts[str(event.id)] = heard
+            state.events.songs_since[event.id] = heard
         if due:
             due.sort(key=lambda firing: (-firing.event.priority, firing.event.id))
             act(self.programme, state, due, actions)
 
     def _voice(self, play: Play, fade_in: int, join: Join | None) -> StartVoice:
-        end = span(play.item, self.state.rate).cue_out
+        end = span(play.item, self.state.clock.rate).cue_out
         settings = self.programme.settings
         gain = gain_db(play.item, settings.levels, settings.kind_levels)
         if join is None:

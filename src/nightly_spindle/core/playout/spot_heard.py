@@ -9,8 +9,9 @@ from nightly_spindle.core.segues.joins import span
 from nightly_spindle.core.traffic.spot_state import LinedUp
 
 if TYPE_CHECKING:
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState, Play
+    from nightly_spindle.core.programme.running_order import Play
 
 
 def whole_frames(play: Play, rate: int) -> int:
@@ -41,7 +42,7 @@ def note_heard(
     """Remember that a spot was heard, if enough of it was; otherwise it will be owed."""
     if play.line.spot is None:
         return
-    share = share_heard(play, end, outcome, state.rate)
+    share = share_heard(play, end, outcome, state.clock.rate)
     if counts(share, programme.settings.spots.counts_from):
         state.spots.lined = [one for one in state.spots.lined if one.line_id != play.line.id]
 

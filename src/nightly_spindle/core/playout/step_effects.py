@@ -27,9 +27,9 @@ from nightly_spindle.core.events.steps import (
 from nightly_spindle.core.events.timed_events import Entry, Firing, TimedEvent
 from nightly_spindle.core.playout.log_loading import Load, is_loaded, load_log, now_us
 from nightly_spindle.core.playout.step_sources import StepYield, take
+from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.running_order import (
-    AirState,
     Deadline,
     EventHold,
     Line,
@@ -72,8 +72,8 @@ class Round:
 def carry_out(here: Round, firing: Firing) -> None:
     """Let one event act, now."""
     event, state = firing.event, here.state
-    before = ({key: list(had) for key, had in state.taken.items()}, dict(state.turns))
-    pools = (dict(state.pools), dict(state.voiced))
+    before = ({key: list(had) for key, had in state.events.taken.items()}, dict(state.events.turns))
+    pools = (dict(state.overlays.turns), dict(state.overlays.last_used))
     taken = {
         index: take(here.programme, state, event, index, step)
         for index, step in enumerate(event.steps)
@@ -82,7 +82,10 @@ def carry_out(here: Round, firing: Firing) -> None:
     lacks = [one.lacks for one in taken.values() if one.lacks]
     logs = [_usable(here, firing, step) for step in event.steps if isinstance(step, LoadLog)]
     if event.options.whole and (lacks or not all(logs)):
-        (state.taken, state.turns), (state.pools, state.voiced) = before, pools
+        (
+            (state.events.taken, state.events.turns),
+            (state.overlays.turns, state.overlays.last_used),
+        ) = before, pools
         why = "; ".join([*lacks, *(["its log cannot be loaded"] if not all(logs) else [])])
         here.actions.append(_refused(here, event, why))
         return
@@ -95,7 +98,15 @@ def carry_out(here: Round, firing: Firing) -> None:
     _hold_the_air(here, firing, lines.ids)
     did = () if event.line_steps else tuple(step.sentence() for step in event.steps)
     here.actions.append(
-        Fired(state.frame, firing.at_us, event.id, event.name, event.entry, tuple(lines.ids), did)
+        Fired(
+            state.clock.frame,
+            firing.at_us,
+            event.id,
+            event.name,
+            event.entry,
+            tuple(lines.ids),
+            did,
+        )
     )
     if lines.ids and lines.may_cut:
         _enter(here, firing, lines.ids)
@@ -121,14 +132,14 @@ class _Lines:
             if clears and not self._goes_back:
                 self._clear()
         elif isinstance(step, SetMode):
-            state.unattended = step.unattended
-            state.stopped = state.stopped and not step.unattended
+            state.order.unattended = step.unattended
+            state.order.stopped = state.order.stopped and not step.unattended
         elif isinstance(step, SetOverlays):
-            state.overlays = step.on
+            state.overlays.on = step.on
         elif isinstance(step, RaiseAlarm):
             name = self.firing.event.name
             mend = f"“{name}” raises this alarm by itself; see to what it says."
-            alarm = Finding("event-alarm", Severity.ALARM, state.frame, step.text, mend)
+            alarm = Finding("event-alarm", Severity.ALARM, state.clock.frame, step.text, mend)
             self.here.actions.append(alarm)
 
     @property
@@ -167,8 +178,8 @@ class _Lines:
             lines.append(Line(here.state.take_id(), cart, origin, shows=shows, opens=opens))
         if step.placement is Placement.REPLACE and not self._goes_back:
             self._clear()
-        at = len(here.state.upcoming) if step.placement is Placement.END else here.kept
-        here.state.upcoming[at:at] = lines
+        at = len(here.state.order.upcoming) if step.placement is Placement.END else here.kept
+        here.state.order.upcoming[at:at] = lines
         self._put_in(lines, step.placement)
 
     def _put_in(self, lines: list[Line], placement: Placement) -> None:
@@ -180,8 +191,8 @@ class _Lines:
         here = self.here
         when = clock(now_us(here.state), here.programme.settings.tz)
         note = f"cleared by “{self.firing.event.name}” at {when}"
-        gone = here.state.upcoming[here.kept :]
-        del here.state.upcoming[here.kept :]
+        gone = here.state.order.upcoming[here.kept :]
+        del here.state.order.upcoming[here.kept :]
         for line in gone:
             here.actions.append(left_out(here.programme, here.state, line, note))
 
@@ -190,7 +201,7 @@ def left_out(programme: Programme, state: AirState, line: Line, note: str) -> Dr
     """Return the trace of a line that is taken out of the running order."""
     item = programme.item(line.cart)
     title = item.title if item else f"cart {line.cart}"
-    return Dropped(state.frame, line, Outcome.REPLACED, title, note)
+    return Dropped(state.clock.frame, line, Outcome.REPLACED, title, note)
 
 
 def _enter(here: Round, firing: Firing, ids: list[int]) -> None:
@@ -199,7 +210,7 @@ def _enter(here: Round, firing: Firing, ids: list[int]) -> None:
     if event.entry is Entry.NEXT:
         return
     back = any(isinstance(step, GoBack) for step in event.steps)
-    if not here.state.unattended:
+    if not here.state.order.unattended:
         here.actions.append(_held_back(here, event))
     elif event.entry is Entry.CUT_IN:
         if here.cut is None:
@@ -210,7 +221,9 @@ def _enter(here: Round, firing: Firing, ids: list[int]) -> None:
         at_us = firing.at_us + round(most * US)
         note = f"cut in by “{event.name}”, which waits no longer"
         waits = Deadline(at_us, event.name, tuple(ids), options.fade_s, note, back)
-        here.state.deadlines = sorted([*here.state.deadlines, waits], key=lambda one: one.at_us)
+        here.state.events.deadlines = sorted(
+            [*here.state.events.deadlines, waits], key=lambda one: one.at_us
+        )
 
 
 def _hold_the_air(here: Round, firing: Firing, ids: list[int]) -> None:
@@ -218,7 +231,7 @@ def _hold_the_air(here: Round, firing: Firing, ids: list[int]) -> None:
     if not options.length_s or (event.line_steps and not ids):
         return
     until = firing.at_us + round(options.length_s * US)
-    here.state.block = EventHold(
+    here.state.events.holding = EventHold(
         event.id, event.name, until, str(options.at_end), options.fade_s, tuple(ids)
     )
 
@@ -247,7 +260,7 @@ def _refused(here: Round, event: TimedEvent, why: str) -> Finding:
     return Finding(
         "event-not-whole",
         Severity.ALARM,
-        here.state.frame,
+        here.state.clock.frame,
         f"“{event.name}” does nothing at {when}: {why}.",
         "Bring in what is missing, or let the event air what it can.",
     )
@@ -259,7 +272,7 @@ def _lacking(here: Round, event: TimedEvent, lacks: list[str], some: bool) -> Fi
     return Finding(
         "event-lacks",
         Severity.WARNING if some else Severity.ALARM,
-        here.state.frame,
+        here.state.clock.frame,
         f"“{event.name}” at {when} {what}: {'; '.join(lacks)}.",
         "Bring in what is missing, or change the step.",
     )
@@ -270,7 +283,7 @@ def _held_back(here: Round, event: TimedEvent) -> Finding:
     return Finding(
         "event-held-back",
         Severity.WARNING,
-        here.state.frame,
+        here.state.clock.frame,
         f"“{event.name}” lines up at {when} but does not cut in: the station is attended.",
         "Switch to unattended.",
     )
@@ -280,7 +293,7 @@ def _no_drop(here: Round, event: TimedEvent) -> Finding:
     return Finding(
         "event-no-drop",
         Severity.ALARM,
-        here.state.frame,
+        here.state.clock.frame,
         f"“{event.name}” loads from a log drop that is not there any more.",
         "Choose a log drop in the event.",
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from hashlib import blake2s
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.base.timebase import US, to_frames, us_from_frames
+from nightly_spindle.core.base.timebase import US, to_frames
 from nightly_spindle.core.events.steps import (
     Pick,
     PlayBreak,
@@ -27,8 +27,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.events.timed_events import TimedEvent
     from nightly_spindle.core.overlays.overlay_pools import Pool
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,19 +120,19 @@ def _from_pool(programme: Programme, state: AirState, step: PlayPool) -> StepYie
     pool = _pool(programme, step)
     if pool is None:
         return StepYield(lacks=f"{_named(step)} is not there")
-    us = us_from_frames(state.frame, state.rate) + state.offset_us
+    us = state.clock.now_us
     if not pool.open_at(us, programme.settings.tz):
         return StepYield()
-    seed, least = programme.settings.seed, to_frames(pool.options.least_s, state.rate)
-    turn = state.pools.get(str(pool.id), FRESH)
+    seed, least = programme.settings.seed, to_frames(pool.options.least_s, state.clock.rate)
+    turn = state.overlays.turns.get(pool.id, FRESH)
     for cart in (*in_turn(pool, turn, seed), pool.fallback):
-        last = state.voiced.get(str(cart))
+        last = state.overlays.last_used.get(cart)
         if not cart or programme.why_unplayable(cart):
             continue
-        if cart == pool.fallback or last is None or state.frame - last >= least:
-            state.voiced[str(cart)] = state.frame
+        if cart == pool.fallback or last is None or state.clock.frame - last >= least:
+            state.overlays.last_used[cart] = state.clock.frame
             if cart in pool.carts:
-                state.pools[str(pool.id)] = taken(pool, turn, cart, state.frame, seed)
+                state.overlays.turns[pool.id] = taken(pool, turn, cart, state.clock.frame, seed)
                 why = f"Its turn in the pool “{pool.name}” ({pool.options.order})."
             else:
                 why = f"The fallback of the pool “{pool.name}”."
@@ -171,14 +171,14 @@ def from_category(
 def _in_rotation(
     programme: Programme, state: AirState, name: str, count: int, carts: Sequence[int]
 ) -> Iterable[tuple[int, str]]:
-    at = state.frame
+    at = state.clock.frame
     lines: list[tuple[float, int]] = []
     for _ in range(count):
         found = pick_next(programme, state, at, carts, of=name, more=lines)
         if found is None:
             return
         _, item, why = found
-        lines.append(((us_from_frames(at, state.rate) + state.offset_us) / US, item.cart))
+        lines.append(((state.clock.instant_of(at)) / US, item.cart))
         at += programme.sounding(item)[1]
         yield item.cart, f"Chosen as {why}."
 
@@ -192,26 +192,26 @@ def _picked(
     carts: Sequence[int],
 ) -> list[tuple[int, str]]:
     key = f"{event.id}/{index}"
-    turns = state.turns.get(key, 0)
+    turns = state.events.turns.get(key, 0)
     mixed = _shuffler(f"{programme.settings.seed}/{key}/{turns}")
     if pick is Pick.ALL:
         return [(cart, "In the order it has there.") for cart in carts]
     if pick is Pick.SHUFFLED:
-        state.turns[key] = turns + 1
+        state.events.turns[key] = turns + 1
         return [(cart, "Shuffled anew each time.") for cart in sorted(carts, key=mixed)]
-    had = [cart for cart in state.taken.get(key, []) if cart in carts]
+    had = [cart for cart in state.events.taken.get(key, []) if cart in carts]
     if pick is Pick.NEXT:
         after = carts.index(had[-1]) + 1 if had else 0
         cart = carts[after % len(carts)]
-        state.taken[key] = [cart]
+        state.events.taken[key] = [cart]
         return [(cart, "The next one, after what was played the last time.")]
     left = [cart for cart in carts if cart not in had]
     if not left:  # all have aired: a new round, which does not begin with the one just heard
         had, left = [], [cart for cart in carts if cart != had[-1]] or list(carts)
-        state.turns[key] = turns = turns + 1
+        state.events.turns[key] = turns = turns + 1
         mixed = _shuffler(f"{programme.settings.seed}/{key}/{turns}")
     cart = min(left, key=mixed)
-    state.taken[key] = [*had, cart]
+    state.events.taken[key] = [*had, cart]
     return [(cart, f"At random, none again until all {len(carts)} have aired.")]
 
 

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nightly_spindle.core.base.apportion import next_turn
-from nightly_spindle.core.base.timebase import US, us_from_frames
+from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.calendar.local_hours import LocalHours
 from nightly_spindle.core.calendar.log_periods import Period, slot_at
 from nightly_spindle.core.events.steps import LoadLog, PlayItem
@@ -30,8 +30,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.music.format_clocks import FormatClock
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
 
 _ORDER = 0.9  # what the very last of a category's turn costs, against a soft rule of weight 1
 _AHEAD_S = 3 * 3600.0  # logs that load so soon are looked at
@@ -61,7 +61,7 @@ def turn_order(items: Iterable[tuple[int | None, Item]], seed: int) -> list[Item
 
 def next_song(programme: Programme, state: AirState, at: int) -> tuple[Item | None, str]:
     """Return what rotation airs at frame `at`, and why; None where nothing can be played."""
-    clock = clock_at(programme, us_from_frames(at, state.rate) + state.offset_us)
+    clock = clock_at(programme, state.clock.instant_of(at))
     formats = programme.formats
     weights = formats.weights_of(clock)
     names = [name for name in sorted(weights) if _playable(programme, _carts(programme, name))]
@@ -133,7 +133,7 @@ def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> lis
     rows = np.array([tables.table.row(item.cart) for item in playable], np.int64)
     if not rows.size:
         return []
-    clock = clock_at(programme, us_from_frames(at, state.rate) + state.offset_us)
+    clock = clock_at(programme, state.clock.instant_of(at))
     judge = _judge(tables, _rules(programme, clock))
     around = PlayColumns([*_history(tables, state), *_rows(tables, lines)])
     costs = judge.costs(around, _seconds(state, at), rows)
@@ -156,8 +156,10 @@ def clock_at(programme: Programme, at_us: int) -> FormatClock | None:
 
 def _left_s(programme: Programme, state: AirState, at: int) -> float | None:
     """Return how long there is before the next log loads, None where that is not soon (s)."""
-    at_us = us_from_frames(at, state.rate) + state.offset_us
-    for firing in programme.within(max(state.fired_until_us, at_us), at_us + round(_SOON_S * US)):
+    at_us = state.clock.instant_of(at)
+    for firing in programme.within(
+        max(state.clock.fired_until_us, at_us), at_us + round(_SOON_S * US)
+    ):
         if any(isinstance(step, LoadLog) for step in firing.event.steps):
             return (firing.at_us - at_us) / US
     return None
@@ -237,7 +239,7 @@ def _had(programme: Programme, state: AirState, names: Sequence[str]) -> Counter
 
 
 def _seconds(state: AirState, frame: int) -> float:
-    return (us_from_frames(frame, state.rate) + state.offset_us) / US
+    return (state.clock.instant_of(frame)) / US
 
 
 def _rows(tables: RotationTables, lines: Plays) -> list[tuple[float, int]]:
@@ -245,7 +247,7 @@ def _rows(tables: RotationTables, lines: Plays) -> list[tuple[float, int]]:
 
 
 def _history(tables: RotationTables, state: AirState) -> list[tuple[float, int]]:
-    row, rate, offset = tables.table.row, state.rate, state.offset_us / US
+    row, rate, offset = tables.table.row, state.clock.rate, state.clock.offset_us / US
     return [
         (heard.at / rate + offset, found) for heard in state.history if (found := row(heard.cart))
     ]
@@ -261,9 +263,13 @@ def _around(
 def coming(programme: Programme, state: AirState, at: int) -> list[tuple[float, int]]:
     """Return the items that are known to follow something at frame `at`: (instant in s, cart)."""
     at_s = _seconds(state, at)
-    found = _one_after_another(programme, [line.cart for line in state.upcoming[:_LINES]], at_s)
+    found = _one_after_another(
+        programme, [line.cart for line in state.order.upcoming[:_LINES]], at_s
+    )
     until_us = round((at_s + _AHEAD_S) * US)
-    for firing in programme.within(max(state.fired_until_us, round(at_s * US) - US), until_us):
+    for firing in programme.within(
+        max(state.clock.fired_until_us, round(at_s * US) - US), until_us
+    ):
         begin_s = firing.at_us / US
         for step in firing.event.steps if firing.event.acts else ():
             if isinstance(step, PlayItem):

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from enum import StrEnum
 
 from nightly_spindle.core.library.items import Item
-from nightly_spindle.core.overlays.pool_turn import PoolTurn
 from nightly_spindle.core.segues.segue_rules import JoinEdit
-from nightly_spindle.core.traffic.spot_state import Booked, BreakRef, SpotState
+from nightly_spindle.core.traffic.spot_state import Booked, BreakRef
 
 
 class LineSource(StrEnum):
@@ -277,101 +276,3 @@ class Hold:
     line_id: int
     begun: int
     until: int
-
-
-@dataclass(slots=True)
-class AirState:
-    """Everything that the sequencer remembers, and all that a restart needs.
-
-    Everything before `frame` is decided. Instants up to `fired_until_us` have had their
-    firings, whatever the wall clock does afterwards. `offset_us` is wall clock minus
-    frame clock. `rung` is the safety net's rung in use, empty on the log. `silent_at` is the
-    frame at which the item on air is faded out when its fader went down ahead of the next
-    item's start, 0 while it has not. `loaded` is each drop's newest log, the newest of all last,
-    `awaited` what was due and was not there, `orders` what was told to load later, by time.
-
-    Of timed events: `deadlines` of those that wait, by time; the `block` that holds the air;
-    `held` are the numbers of events that wait for its end; `counts` says how many songs were
-    heard since an event that counts them, `taken` what a step has played of its list or folder,
-    `turns` how often. `landing` how it stands with the next event that is to land.
-
-    Of overlays: `overlays` whether they may sound, `sounding` those that sound, `overlaid_until`
-    the frame at which the last one ends, `laid` which places of the item on air had their chance
-    ("segue" is the join that it leaves by), `pools` where the turn of each pool stands, `passed`
-    how many segues or songs passed since it was used, `voiced` when each overlay was last used
-    (station frame).
-
-    Of what cannot be played: `hold` is the time that the next line keeps while its folder is away,
-    `skipped` how many lines were skipped in a row. `changed_at` is the frame at which anything
-    changed last, `marked` the revision that it is of.
-    """
-
-    rate: int
-    frame: int
-    fired_until_us: int
-    offset_us: int = 0
-    unattended: bool = True
-    stopped: bool = False
-    upcoming: list[Line] = field(default_factory=list)
-    playing: Play | None = None
-    history: list[HeardPlay] = field(default_factory=list)
-    next_id: int = 1
-    rung: str = ""
-    again_yielded: bool = True
-    revision: int = 0
-    silent_at: int = 0
-    loaded: list[Loaded] = field(default_factory=list)
-    awaited: list[Awaited] = field(default_factory=list)
-    orders: list[LoadOrder] = field(default_factory=list)
-    deadlines: list[Deadline] = field(default_factory=list)
-    block: EventHold | None = None
-    held: list[int] = field(default_factory=list)
-    counts: dict[str, int] = field(default_factory=dict)  # by event number: JSON keys are texts
-    taken: dict[str, list[int]] = field(default_factory=dict)
-    turns: dict[str, int] = field(default_factory=dict)
-    overlays: bool = True
-    landing: LandingTries = LandingTries()
-    sounding: list[Overlay] = field(default_factory=list)
-    overlaid_until: int = 0
-    laid: list[str] = field(default_factory=list)
-    pools: dict[str, PoolTurn] = field(default_factory=dict)  # by pool number
-    passed: dict[str, int] = field(default_factory=dict)  # by pool number
-    voiced: dict[str, int] = field(default_factory=dict)  # by cart
-    changed_at: int = 0
-    marked: int = -1
-    spots: SpotState = field(default_factory=SpotState)
-    hold: Hold | None = None
-    skipped: int = 0
-
-    def mark_change(self) -> None:
-        """Remember the present frame as that of the last change, where something has changed."""
-        if self.marked != self.revision:
-            self.marked, self.changed_at = self.revision, self.frame
-
-    def take_id(self) -> int:
-        """Return an id that no line and no play of this state has had."""
-        taken = self.next_id
-        self.next_id += 1
-        return taken
-
-    def copy(self) -> AirState:
-        """Return an independent copy; the frozen parts are shared."""
-        return replace(
-            self,
-            upcoming=list(self.upcoming),
-            history=list(self.history),
-            loaded=list(self.loaded),
-            awaited=list(self.awaited),
-            orders=list(self.orders),
-            deadlines=list(self.deadlines),
-            held=list(self.held),
-            counts=dict(self.counts),
-            taken={key: list(carts) for key, carts in self.taken.items()},
-            turns=dict(self.turns),
-            sounding=list(self.sounding),
-            laid=list(self.laid),
-            pools=dict(self.pools),
-            passed=dict(self.passed),
-            voiced=dict(self.voiced),
-            spots=self.spots.copy(),
-        )

@@ -11,7 +11,7 @@ from nightly_spindle.core.base.findings import Finding
 from nightly_spindle.core.base.timebase import clock, iso, length, us_from_frames
 from nightly_spindle.core.base.wording import counted
 from nightly_spindle.core.playout.spot_heard import share_heard, whole_frames
-from nightly_spindle.core.programme.running_order import AirState, Outcome, Overlay, Play
+from nightly_spindle.core.programme.running_order import Outcome, Overlay, Play
 from nightly_spindle.core.programme.sequencer_actions import (
     Action,
     BreakFilled,
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
     from zoneinfo import ZoneInfo
 
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.running_order import Line
 
 
@@ -106,13 +107,13 @@ def records(
     alarms: list[Alarm] = []
 
     def when(frame: int) -> int:
-        return us_from_frames(frame, state.rate) + state.offset_us
+        return state.clock.instant_of(frame)
 
     for action in actions:
         if isinstance(action, Finding):
             alarms.append(_alarm(action, when(action.at), session))
             continue
-        line = _line(action, when, session, state.rate)
+        line = _line(action, when, session, state.clock.rate)
         if line is not None:
             lines.append(line)
     return lines, alarms

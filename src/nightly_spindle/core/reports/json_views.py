@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.base.timebase import iso, us_from_frames
+from nightly_spindle.core.base.timebase import iso
 from nightly_spindle.core.segues.joins import Join, span
 
 if TYPE_CHECKING:
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
         Rehearsal,
         RehearsalRow,
     )
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
 
 
 def entry_view(
@@ -30,7 +30,7 @@ def entry_view(
     """
 
     def when(frame: int) -> str:
-        return iso(us_from_frames(frame, state.rate) + state.offset_us, tz)
+        return iso(state.clock.instant_of(frame), tz)
 
     play = row.play
     return {
@@ -42,13 +42,15 @@ def entry_view(
         "artist": play.item.artist if play else None,
         "origin": row.line.origin.text,
         "why": row.line.origin.why,
-        "join": join_view(row.join, state.rate) if row.join else None,
+        "join": join_view(row.join, state.clock.rate) if row.join else None,
         "overlays": [overlay_view(one, state, tz) for one in overlays] if play else [],
         "state": str(row.outcome),
         "note": row.note,
         "start_frame": row.start,
         "end_frame": row.end,
-        "from_s": round((play.begin - span(play.item, state.rate).cue_in) / state.rate, 6)
+        "from_s": round(
+            (play.begin - span(play.item, state.clock.rate).cue_in) / state.clock.rate, 6
+        )
         if play
         else None,
         "line_id": row.line.id,
@@ -69,7 +71,7 @@ def overlay_view(row: OverlayRow, state: AirState, tz: ZoneInfo) -> dict[str, An
     """Return an overlay as JSON; times ISO 8601, `_frame` station frames."""
 
     def when(frame: int) -> str:
-        return iso(us_from_frames(frame, state.rate) + state.offset_us, tz)
+        return iso(state.clock.instant_of(frame), tz)
 
     one = row.overlay
     return {
@@ -106,7 +108,7 @@ def finding_view(finding: Finding, state: AirState, tz: ZoneInfo) -> dict[str, A
     return {
         "code": finding.code,
         "severity": str(finding.severity),
-        "at": iso(us_from_frames(finding.at, state.rate) + state.offset_us, tz),
+        "at": iso(state.clock.instant_of(finding.at), tz),
         "text": finding.text,
         "mend": finding.mend,
         "line_id": finding.line_id or None,

@@ -15,13 +15,7 @@ from nightly_spindle.core.playout.overlay_choice import ducking_of
 from nightly_spindle.core.playout.overlay_position import talk_until
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
-from nightly_spindle.core.programme.running_order import (
-    NET,
-    AirState,
-    LineSource,
-    Outcome,
-    OverlayWish,
-)
+from nightly_spindle.core.programme.running_order import NET, LineSource, Outcome, OverlayWish
 from nightly_spindle.core.segues.joins import span
 from nightly_spindle.core.segues.segue_rules import JoinEdit
 from nightly_spindle.core.traffic.break_patterns import is_break
@@ -30,6 +24,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Rehearsal, RehearsalRow
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
     from nightly_spindle.core.station.settings import OverlayRules
 
@@ -172,9 +167,9 @@ def plan_night(
         begun = sequencer.present()
     else:
         sequencer, begun = take_the_air(programme, state, now_us)
-    lined_up = {line.id for line in sequencer.state.upcoming}
-    from_us = us_from_frames(sequencer.state.frame, sequencer.state.rate)
-    from_us += sequencer.state.offset_us
+    lined_up = {line.id for line in sequencer.state.order.upcoming}
+    from_us = us_from_frames(sequencer.state.clock.frame, sequencer.state.clock.rate)
+    from_us += sequencer.state.clock.offset_us
     rehearsal = rehearse(programme, sequencer, begun, hours)
     return _night(programme, sequencer.state, rehearsal, from_us, hours, lined_up)
 
@@ -188,14 +183,23 @@ def _night(
     lined_up: set[int],
 ) -> Night:
     def when(frame: int) -> int:
-        return us_from_frames(frame, state.rate) + state.offset_us
+        return state.clock.instant_of(frame)
 
     until_us = from_us + round(hours * 3600 * US)
     sounding, rules = rehearsal.sounding(), programme.settings.overlay
     after = [*sounding[1:], None]
     before = [None, *sounding[:-1]]
     blocks = [
-        _block(earlier, row, follower, state.rate, when(row.start), when(row.end), lined_up, rules)
+        _block(
+            earlier,
+            row,
+            follower,
+            state.clock.rate,
+            when(row.start),
+            when(row.end),
+            lined_up,
+            rules,
+        )
         for earlier, row, follower in zip(before, sounding, after, strict=True)
     ]
     landings = {(landing.event, landing.due_us): landing for landing in rehearsal.landings}

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.traffic.campaigns import Campaign
 from nightly_spindle.core.traffic.coming_breaks import BreakPlace
 from nightly_spindle.core.traffic.order_quotas import QuotaWindow
+from nightly_spindle.core.traffic.separation import too_near
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -168,11 +169,9 @@ class Room:
             after = bisect_left(own, at_us)
             if after < len(own):
                 gap = own[after] - at_us
-                if not gap:
-                    return Stops.SAME
-                if gap < seeker.apart_us:
-                    return Stops.APART
-            if after and at_us - own[after - 1] < seeker.apart_us:
+                if too_near(gap, seeker.apart_us):
+                    return Stops.APART if gap else Stops.SAME
+            if after and too_near(at_us - own[after - 1], seeker.apart_us):
                 return Stops.APART
         if seeker.group:
             group = self._groups.get(seeker.group)
@@ -184,7 +183,7 @@ class Room:
     def _rival(seeker: Seeker, group: list[tuple[int, int]], at_us: int) -> bool:
         at = bisect_left(group, (at_us - seeker.rivals_us, 0))
         while at < len(group) and group[at][0] <= at_us + seeker.rivals_us:
-            if group[at][1] != seeker.id:
+            if group[at][1] != seeker.id and too_near(group[at][0] - at_us, seeker.rivals_us):
                 return True
             at += 1
         return False

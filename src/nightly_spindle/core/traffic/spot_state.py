@@ -63,8 +63,8 @@ class SpotState:
     owed: list[Booked] = field(default_factory=list)
     filled: list[tuple[int, int]] = field(default_factory=list)
     swept_us: int = 0
-    turns: dict[str, PoolTurn] = field(default_factory=dict)  # JSON keys are texts
-    last: dict[str, int] = field(default_factory=dict)
+    turns: dict[int, PoolTurn] = field(default_factory=dict)
+    last: dict[int, int] = field(default_factory=dict)
 
     def copy(self) -> SpotState:
         """Return an independent copy."""

@@ -13,7 +13,7 @@ from nightly_spindle.desk.kit.planning_process import HOURS, LENGTH, Reply, Requ
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
 
 
 class Planner(QObject):

@@ -20,7 +20,7 @@ import msgspec
 
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.timebase import US
-from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.reports.timeline import Night, plan_night
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.store.base.changes import change_count

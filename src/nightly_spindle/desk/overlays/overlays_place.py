@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from nightly_spindle.core.library.items import Item
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.engine_link import EngineLink
     from nightly_spindle.desk.kit.library_worker import LibraryWorker
@@ -175,7 +175,7 @@ class OverlaysPlace(PagedPlace):
 
     def _show_switch(self, state: AirState | None) -> None:
         self.sound.setEnabled(state is not None)
-        self.sound.setChecked(state is None or state.overlays)
+        self.sound.setChecked(state is None or state.overlays.on)
 
     def _show_joins(self) -> None:
         if self.planned is None:

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from nightly_spindle.air.messages import EngineStatus
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.reports.timeline import Block
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.events.events_place import EventsPlace
@@ -221,7 +221,7 @@ class DeskWindow(QMainWindow):
             self.link.ask(HANDS[order])
 
     def _stop_or_go(self) -> None:
-        stopped = self._state is None or self._state.stopped
+        stopped = self._state is None or self._state.order.stopped
         self.hand("go" if stopped or not self.link.on_air else "stop")
 
     # -- places --------------------------------------------------------------------------------
@@ -362,10 +362,12 @@ class DeskWindow(QMainWindow):
 
     def _on_state(self, state: AirState) -> None:
         self._state = state
-        self.status.set_on_air(on_air=True, waiting=state.playing is None)
-        self.status.set_mode("unattended" if state.unattended else "attended: waits for you")
-        self.air.header.show_modes(on_air=True, unattended=state.unattended, stopped=state.stopped)
-        if state.playing is None and state.stopped:
+        self.status.set_on_air(on_air=True, waiting=state.order.playing is None)
+        self.status.set_mode("unattended" if state.order.unattended else "attended: waits for you")
+        self.air.header.show_modes(
+            on_air=True, unattended=state.order.unattended, stopped=state.order.stopped
+        )
+        if state.order.playing is None and state.order.stopped:
             self.air.forget_item()
             self.air.header.show_silence(
                 "Waiting for you", "“Start” plays the next line. Nothing goes out until then."
@@ -377,7 +379,7 @@ class DeskWindow(QMainWindow):
         self.status.set_simulated(simulated=sight.simulated)
         self._show_time()
         self.air.take(sight)
-        if self._state is not None and self._state.playing is not None:
+        if self._state is not None and self._state.order.playing is not None:
             block, after = self.air.on_air()
             self.status.set_left(None if block is None else max(0, after - self._now_us) / US)
         if sight.problem and not self.air.note.text():

@@ -17,13 +17,16 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from nightly_spindle.core.base.errors import NightlySpindleError
-from nightly_spindle.core.programme.running_order import AirState, Outcome
+from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.as_run import Alarm, AsRun, fold_of
 from nightly_spindle.store.base.database import DATABASE, connect, only_locked
 from nightly_spindle.store.playout.side_file import SideFile
+from nightly_spindle.store.playout.state_coding import decode_state
 
 if TYPE_CHECKING:
     from pathlib import Path
+
+    from nightly_spindle.core.programme.air_state import AirState
 
 _log = logging.getLogger(__name__)
 
@@ -298,16 +301,6 @@ def load_state(connection: sqlite3.Connection) -> AirState | None:
     """Return the state that the engine saved last, None when it never ran."""
     row = connection.execute("SELECT body FROM air_state").fetchone()
     return None if row is None else decode_state(row["body"])
-
-
-def encode_state(state: AirState) -> bytes:
-    """Return the state as JSON."""
-    return msgspec.json.encode(state)
-
-
-def decode_state(body: bytes) -> AirState:
-    """Return the state that `encode_state` wrote."""
-    return msgspec.json.decode(body, type=AirState)
 
 
 def as_run_between(connection: sqlite3.Connection, from_us: int, to_us: int) -> list[AsRun]:

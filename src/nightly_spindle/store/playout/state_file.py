@@ -21,7 +21,8 @@ import msgspec
 
 from nightly_spindle.core.base.plain_files import read_plain
 from nightly_spindle.core.library.items import Item
-from nightly_spindle.core.programme.running_order import AirState
+from nightly_spindle.core.programme.air_state import AirState
+from nightly_spindle.store.playout.state_coding import in_parts
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -153,7 +154,7 @@ def read_kept(folder: Path) -> Kept | None:
     slots = sorted(filter(None, (_slot_of(data, n) for n in (0, 1))), reverse=True)
     for _, body in slots:
         try:
-            kept = msgspec.json.decode(body, type=Kept)
+            kept = _decoded(body)
         except (msgspec.MsgspecError, ValueError, RecursionError) as error:
             _log.warning("%s holds a state that cannot be read: %s", folder / STATE_FILE, error)
             continue
@@ -162,6 +163,13 @@ def read_kept(folder: Path) -> Kept | None:
         kept.left = left[:1] == b"1"
         return kept
     return None
+
+
+def _decoded(body: bytes) -> Kept:
+    plain = msgspec.json.decode(body)
+    if isinstance(plain, dict):
+        plain["state"] = in_parts(plain.get("state"))
+    return msgspec.convert(plain, Kept, str_keys=True)
 
 
 def _slot_of(data: bytes, number: int) -> tuple[int, bytes] | None:

@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.events.timed_events import TimedEvent
     from nightly_spindle.core.library.items import Item
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
 
 _DROPS = "SELECT * FROM log_drop ORDER BY id"
 _BACK_US = 26 * 3600 * US  # the longest day there is: its log may still be on air
@@ -93,8 +93,8 @@ class Snapshot:
             for slot in drop.slots(settings.tz, settings.day_start, from_us - _BACK_US, to_us)
         )
         if state is not None:
-            self.reach(line.cart for line in state.upcoming)
-            self.reach(line.overlay.cart for line in state.upcoming
+            self.reach(line.cart for line in state.order.upcoming)
+            self.reach(line.overlay.cart for line in state.order.upcoming
                        if line.overlay is not None and line.overlay.cart)  # fmt: skip
         self.look_for_files()
         self.programme.standing = [*self._away(), *self._standing(from_us)]

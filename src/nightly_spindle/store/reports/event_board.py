@@ -67,7 +67,7 @@ class EventBoard(StationBoard):
         programme, connection = snapshot.programme, snapshot.connection
         tz = programme.settings.tz
         state = load_state(connection)
-        found = check_events(programme, now_us, unattended=state is None or state.unattended)
+        found = check_events(programme, now_us, unattended=state is None or state.order.unattended)
         following = {}
         for event in programme.events:
             coming = next_firings(event.rule, tz, now_us, 1)

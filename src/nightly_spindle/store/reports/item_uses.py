@@ -67,7 +67,7 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[PlaceOfUse]:
         ]
     state = load_state(snapshot.connection)
     if state is not None:
-        lined = [line.cart for line in state.upcoming if line.cart in wanted]
+        lined = [line.cart for line in state.order.upcoming if line.cart in wanted]
         uses += [
             PlaceOfUse(cart, "running order", f"running order{_times(lined.count(cart))}")
             for cart in dict.fromkeys(lined)

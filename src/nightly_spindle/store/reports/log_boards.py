@@ -13,8 +13,9 @@ from nightly_spindle.core.calendar.log_periods import Period, slot_at
 from nightly_spindle.core.library.items import Item
 from nightly_spindle.core.library.song_names import Proposal
 from nightly_spindle.core.logs.log_edits import LogEdit
+from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.programme.rotation import pick
-from nightly_spindle.core.programme.running_order import AirState, HeardPlay, Outcome
+from nightly_spindle.core.programme.running_order import HeardPlay, Outcome
 from nightly_spindle.core.reports.log_status import BoardLog, LoadedLog, is_waited_for, state_of
 from nightly_spindle.core.station.log_forecast import Before, Forecast, forecast, log_length_s
 from nightly_spindle.core.station.log_sources import LogDrop
@@ -148,7 +149,8 @@ class LogBoard(StationBoard):
         for item in pool:
             programme.items.setdefault(item.cart, item)
         frame = frames_from_us(at, settings.rate)
-        state = AirState(settings.rate, frame, fired_until_us=at, history=heard)
+        state = new_state(settings.rate, frame, fired_until_us=at)
+        state.history = heard
         found = pick(programme, state, frame, [item.cart for item in pool], of=category)
         return (found[1], found[2]) if found else (None, "nothing is in the category")
 

@@ -17,7 +17,7 @@ from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.programme.station_board import StationBoard
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.programme.running_order import AirState
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.store.programme.snapshot import Snapshot
 
 _DAY_US = 86_400 * US
@@ -109,7 +109,7 @@ def _pool_sheet(
     snapshot: Snapshot, state: AirState | None, pool: Pool, aired: dict[int, int], now_us: int
 ) -> PoolSheet:
     programme = snapshot.programme
-    turn = FRESH if state is None else state.pools.get(str(pool.id), FRESH)
+    turn = FRESH if state is None else state.overlays.turns.get(pool.id, FRESH)
     order = in_turn(pool, turn, programme.settings.seed)
     members = []
     for member in pool.members:

@@ -34,8 +34,8 @@ from nightly_spindle.store.traffic.campaigns import read_spots
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
-    from nightly_spindle.core.programme.running_order import AirState
     from nightly_spindle.core.traffic.campaigns import Campaign
     from nightly_spindle.store.programme.snapshot import Snapshot
 
@@ -114,7 +114,7 @@ def _pending(programme: Programme, state: AirState | None, now_us: int) -> dict[
     found: dict[int, list[int]] = defaultdict(list)
     if state is None:
         return found
-    lines = [*([state.playing.line] if state.playing else []), *state.upcoming]
+    lines = [*([state.order.playing.line] if state.order.playing else []), *state.order.upcoming]
     lined = {one.line_id for one in state.spots.lined}
     for line in lines:
         if line.spot is not None and (line.id in lined or not line.spot.pattern):
