@@ -85,7 +85,10 @@ def library(folder: Path, count: int) -> None:
             f" sort_title, words) VALUES ({marks})",
             rows,
         )
-        connection.execute("INSERT INTO category VALUES (1, 'Quay rotation', 1), (2, 'Low', 1)")
+        connection.execute(
+            "INSERT INTO category (id, name, weight, turn) VALUES"
+            " (1, 'Quay rotation', 1, 'oldest first'), (2, 'Low', 1, 'oldest first')"
+        )
         connection.execute("INSERT INTO item_category SELECT cart, 1 + (cart % 3 = 0) FROM item")
     connection.close()
     step = max(1, count // 400)

@@ -61,7 +61,10 @@ _LEFT_OUT_KINDS = frozenset({Kind.SONG, Kind.FILLER})
 class PlaysAhead(Protocol):
     """A sequencer over a copy of the state: see `Sequencer`."""
 
-    programme: Programme
+    @property
+    def programme(self) -> Programme:
+        """All that it looks things up in."""
+        ...
 
     def advance(self, until: int) -> Iterable[Action]:
         """Go on up to a frame."""

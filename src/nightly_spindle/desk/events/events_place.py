@@ -36,6 +36,7 @@ from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.theme import SMALL, font, icon
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.reports.event_board import EventBoard, EventSheet
 from nightly_spindle.store.station import editors
 
@@ -340,7 +341,7 @@ class EventsPlace(Place):
         """Write events, undoably."""
         events = tuple(events)
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.events.save_events(library, events)[1]
 
         self.undo.push(LibraryEdit(self._shelf, text, do, editors.restore_events))
@@ -357,7 +358,7 @@ class EventsPlace(Place):
         """Take an event out, undoably."""
         number = event.id
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.events.remove_events(library, [number])
 
         self.panel.show_event(None, self.sheet)

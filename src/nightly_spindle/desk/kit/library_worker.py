@@ -6,7 +6,7 @@ import queue
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand
@@ -21,17 +21,16 @@ if TYPE_CHECKING:
 
 _LOOK_MS = 1500
 
-Look = Callable[[Catalogue], Any]
-Edit = Callable[["LibraryTransaction"], Any]
-Then = Callable[[Any], None]
+Found = TypeVar("Found")
+Memory = TypeVar("Memory")  # what an undo needs
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Job:
     """One thing to do, and who gets the answer."""
 
-    what: Look
-    then: Then
+    what: Callable[[Catalogue], Any]
+    then: Callable[[Any], None]
     key: str
     number: int
     quiet: bool
@@ -74,30 +73,43 @@ class LibraryWorker(QObject):
         if self._thread is not None:
             self._thread.join(timeout=30)
 
-    def look(self, what: Look, then: Then, key: str = "") -> None:
+    def look(
+        self, what: Callable[[Catalogue], Found], then: Callable[[Found], None], key: str = ""
+    ) -> None:
         """Run `what` on the catalogue, then give its answer to `then` on this thread.
 
         Of looks with the same key only the newest is answered.
         """
         self._start(what, then, key, quiet=False)
 
-    def edit(self, what: Edit, then: Then = lambda _: None) -> None:
+    def edit(
+        self,
+        what: Callable[[LibraryTransaction], Found],
+        then: Callable[[Found], None] = lambda _: None,
+    ) -> None:
         """Run `what` in one transaction; `changed` follows when it was done."""
         folder = self.folder
 
-        def work(_catalogue: Catalogue) -> Any:
+        def work(_catalogue: Catalogue) -> Found:
             from nightly_spindle.store.base.transaction import LibraryTransaction
 
             with LibraryTransaction(folder) as library:
                 return what(library)
 
-        def done(answer: Any) -> None:
+        def done(answer: Found) -> None:
             then(answer)
             self.changed.emit()
 
         self._start(work, done, "", quiet=False)
 
-    def _start(self, what: Look, then: Then, key: str, *, quiet: bool) -> None:
+    def _start(
+        self,
+        what: Callable[[Catalogue], Found],
+        then: Callable[[Found], None],
+        key: str,
+        *,
+        quiet: bool,
+    ) -> None:
         if self._closing:
             return
         number = self._numbers.get(key, 0) + 1
@@ -152,8 +164,8 @@ class LibraryEdit(QUndoCommand):
         self,
         shelf: LibraryWorker,
         text: str,
-        do: Edit,
-        undo: Callable[[LibraryTransaction, Any], Any],
+        do: Callable[[LibraryTransaction], Memory],
+        undo: Callable[[LibraryTransaction, Memory], object],
     ) -> None:
         super().__init__(text)
         self._shelf, self._do, self._undo = shelf, do, undo

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import threading
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QProcess, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
@@ -27,6 +27,7 @@ from nightly_spindle.desk.library.lists_page import ListsPage
 from nightly_spindle.desk.library.waiting_room import WaitingRoom
 from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.intake.walk import Unusable, files_meant
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -245,7 +246,7 @@ class LibraryPlace(Place):
     def bring_in(self, paths: list[str], options: IntakeOptions) -> None:
         """Put files, and those in folders and playlists, into the queue."""
 
-        def work(library: Any) -> tuple[int, list[str]]:
+        def work(library: LibraryTransaction) -> tuple[int, list[str]]:
             found, odd = _collect(paths)
             return editors.arrivals.queue(library, found, options), odd
 

@@ -30,6 +30,7 @@ from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.library.item_finder import ItemFinder
 from nightly_spindle.desk.logs.log_line_panel import LogLinePanel
 from nightly_spindle.desk.logs.log_table import LogTable, needs_settling
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import exchange
 from nightly_spindle.store.logs.log_export import export_entries
 from nightly_spindle.store.station import editors
@@ -209,10 +210,10 @@ class LogPage(QWidget):
         drop, slot = self.opened.log.drop.id, self.opened.log.slot.key
         edits = self._edits = [*self._edits, *new]
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.set_log_edits(library, drop, slot, edits)
 
-        def back(library: Any, before: Any) -> None:
+        def back(library: LibraryTransaction, before: Any) -> None:
             editors.set_log_edits(library, drop, slot, before)
 
         self._undo.push(LibraryEdit(self._shelf, text, do, back))
@@ -287,7 +288,7 @@ class LogPage(QWidget):
         path = line.match.file
         kind = opened.log.drop.options.take_in_kind
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             stat = Path(path).stat()
             seen = Seen(path, stat.st_size, stat.st_mtime_ns)
             return editors.arrivals.queue(

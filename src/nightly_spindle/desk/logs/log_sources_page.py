@@ -31,6 +31,7 @@ from nightly_spindle.core.station.log_sources import (
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.logs.log_source_form import LogSourceForm
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -226,11 +227,11 @@ class LogSourcesPage(QWidget):
             return
         self._kept = drop
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             number, before = editors.log_source_edits.save_drop(library, drop)
             return number, before
 
-        def back(library: Any, memory: Any) -> None:
+        def back(library: LibraryTransaction, memory: Any) -> None:
             editors.restore_drop(library, *memory)
 
         self._undo.push(LibraryEdit(self._shelf, f"change the log drop “{drop.name}”", do, back))
@@ -250,10 +251,10 @@ class LogSourcesPage(QWidget):
         box.open()
 
     def _remove(self, drop: LogDrop) -> None:
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return drop.id, editors.log_source_edits.remove_drop(library, drop.id)
 
-        def back(library: Any, memory: Any) -> None:
+        def back(library: LibraryTransaction, memory: Any) -> None:
             editors.restore_drop(library, *memory)
 
         self._kept = None

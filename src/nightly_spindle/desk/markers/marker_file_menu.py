@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QToolButton, QWidget
 
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import marker_files
 from nightly_spindle.store.station import editors
 
@@ -51,7 +52,7 @@ class MarkerFileMenu(QToolButton):
             return
         rule = segues.station
 
-        def work(library: Any) -> Path:
+        def work(library: LibraryTransaction) -> Path:
             if not into:
                 return marker_files.write_sidecar(item, rule)
             path = marker_files.write_into(item, rule)

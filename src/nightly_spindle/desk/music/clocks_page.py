@@ -17,6 +17,7 @@ from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.music.clock_form import ClockForm
 from nightly_spindle.desk.music.format_rows import ClockRows
 from nightly_spindle.desk.timeline.timeline import Timeline
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -135,7 +136,7 @@ class ClocksPage(KeptPage):
     def write(self, thing: FormatClock) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that keeps a clock."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return {"format_clock": editors.formats.save_clock(library, thing)[1]}
 
         return do, editors.restore_formats
@@ -147,7 +148,7 @@ class ClocksPage(KeptPage):
         assert self.sheet is not None
         formats = self.sheet.formats
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return {"format_clock": editors.formats.remove_clock(library, thing.id, formats)}
 
         return do, editors.restore_formats

@@ -21,6 +21,7 @@ from nightly_spindle.desk.kit.row_table import Rows, RowTable
 from nightly_spindle.desk.music.clock_palette import ClockPalette
 from nightly_spindle.desk.music.day_hours import DayHours
 from nightly_spindle.desk.music.plan_calendar import PlanCalendar
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -231,7 +232,7 @@ class DaysPage(KeptPage):
         """Return the edit that keeps a plan."""
         plans = self._plans
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return {"day_plan": editors.formats.save_day(library, thing, plans)[1]}
 
         return do, editors.restore_formats
@@ -240,7 +241,7 @@ class DaysPage(KeptPage):
         """Return the edit that removes a plan, from the calendar too."""
         plans = self._plans
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             plan, days = editors.formats.remove_day(library, thing.id, plans)
             return {"day_plan": plan, "calendar_day": days}
 
@@ -255,7 +256,7 @@ class DaysPage(KeptPage):
     def give(self, days: dict[date, int]) -> None:
         """Give days to plans, undoably."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return {"calendar_day": editors.formats.set_calendar(library, days)}
 
         text = f"plan {counted(len(days), 'day')}"

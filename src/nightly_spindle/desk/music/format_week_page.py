@@ -14,6 +14,7 @@ from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.music.clock_palette import ClockPalette
 from nightly_spindle.desk.music.week_clocks import WeekClocks
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -98,7 +99,7 @@ class FormatWeekPage(QWidget):
     def paint_hours(self, hours: dict[int, int]) -> None:
         """Give hours to clocks, undoably."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return {"week_hour": editors.formats.paint_week(library, hours)}
 
         text = f"paint {counted(len(hours), 'hour')}"

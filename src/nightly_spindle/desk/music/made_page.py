@@ -30,6 +30,7 @@ from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.music.candidate_rows import CandidateRows
 from nightly_spindle.desk.music.log_maker import LogMaker
 from nightly_spindle.desk.music.made_table import MadeRow, MadeRows, MadeTable, rows_of
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.exchange import replace_file
 from nightly_spindle.store.reports.format_board import day_bounds
 from nightly_spindle.store.station import editors
@@ -60,7 +61,7 @@ class MakeLogs(LibraryEdit):
     def __init__(
         self, shelf: LibraryWorker, text: str, starts: list[int], make: Callable[[], None]
     ) -> None:
-        def keep(library: Any) -> Any:
+        def keep(library: LibraryTransaction) -> Any:
             return {"made_hour": editors.made_hours.stretch_rows(library, starts)}
 
         super().__init__(shelf, text, keep, editors.restore_formats)
@@ -306,7 +307,7 @@ class MadePage(QWidget):
         start = row.hour.slot.start_us
 
         def then(hour: MadeHour) -> None:
-            def do(library: Any) -> Any:
+            def do(library: LibraryTransaction) -> Any:
                 return {"made_hour": editors.made_hours.write_made(library, [hour])}
 
             self._undo.push(LibraryEdit(self._shelf, text, do, editors.restore_formats))
@@ -411,7 +412,7 @@ class MadePage(QWidget):
         heads = [row.hour for row in self.rows.rows if row.line is None and row.hour.made]
         starts = [hour.slot.start_us for hour in heads if hour.slot.start_us > now]
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return {"made_hour": editors.made_hours.write_made(library, (), starts)}
 
         if starts:

@@ -22,6 +22,7 @@ from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.music.format_rows import RotatingRows, RuleRows
 from nightly_spindle.store.base.station_folder import update_settings
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -180,7 +181,7 @@ class RotationPage(KeptPage):
     def _all(
         self, rules: Sequence[RotationRule]
     ) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return {"rotation_rule": editors.formats.set_rules(library, rules)}
 
         return do, editors.restore_formats
@@ -245,17 +246,17 @@ class RotationPage(KeptPage):
         self.keep_ahead.setEnabled(False)
 
 
-def _write_turn(library: Any, name: str, turn: Turn) -> Turn:
+def _write_turn(library: LibraryTransaction, name: str, turn: Turn) -> Turn:
     """Set the order of a category; returns what it was."""
     number = editors.categories.number_of(library, name)
     was: Turn = editors.formats.set_turn(library, number, turn)
     return was
 
 
-def _take_turn_back(name: str, library: Any, was: Turn) -> None:
+def _take_turn_back(name: str, library: LibraryTransaction, was: Turn) -> None:
     _write_turn(library, name, was)
 
 
-def _write_settings(library: Any, values: dict[str, str]) -> dict[str, str]:
+def _write_settings(library: LibraryTransaction, values: dict[str, str]) -> dict[str, str]:
     """Change settings; returns what they were."""
     return update_settings(library, values)

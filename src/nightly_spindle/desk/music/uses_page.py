@@ -18,6 +18,7 @@ from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.music.format_rows import ArtistUseRows, CategoryUseRows, ItemUseRows
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -218,6 +219,6 @@ class UsesPage(QWidget):
             super().keyPressEvent(event)
 
 
-def _write(library: Any, cart: int, card: RotationCard) -> Any:
+def _write(library: LibraryTransaction, cart: int, card: RotationCard) -> Any:
     """Set the card of an item; returns rows to put back."""
     return editors.rotation_cards.change_cards(library, [cart], lambda _was: replace(card))[1]

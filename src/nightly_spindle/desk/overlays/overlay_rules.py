@@ -26,6 +26,7 @@ from nightly_spindle.desk.kit.fields import DecimalField
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.theme import SMALL, font, kind_color
 from nightly_spindle.store.base.station_folder import update_settings
+from nightly_spindle.store.base.transaction import LibraryTransaction
 
 if TYPE_CHECKING:
     from dataclasses import Field
@@ -207,6 +208,6 @@ class OverlayRulesPage(QWidget):
         self._undo.push(LibraryEdit(self._shelf, f"change “{_NAMES[short]}”", do, _write))
 
 
-def _write(library: Any, values: dict[str, str]) -> dict[str, str]:
+def _write(library: LibraryTransaction, values: dict[str, str]) -> dict[str, str]:
     """Change settings; returns what they were."""
     return update_settings(library, values)

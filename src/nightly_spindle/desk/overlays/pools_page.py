@@ -23,6 +23,7 @@ from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.kit.theme import icon
 from nightly_spindle.desk.overlays.pool_form import PoolForm
 from nightly_spindle.desk.overlays.pool_tables import MemberRows, PoolRows
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -190,7 +191,7 @@ class PoolsPage(KeptPage):
     def write(self, thing: Pool) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that keeps a pool."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.pools.save_pool(library, thing)[1]
 
         return do, editors.restore_pools
@@ -198,7 +199,7 @@ class PoolsPage(KeptPage):
     def take_out(self, thing: Pool) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that removes a pool."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.pools.remove_pool(library, thing.id)
 
         return do, editors.restore_pools
@@ -216,7 +217,7 @@ class PoolsPage(KeptPage):
             return
         numbers[at], numbers[to] = numbers[to], numbers[at]
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.pools.order_pools(library, numbers)
 
         text = f"ask “{self.shown.name}” {'sooner' if by < 0 else 'later'}"

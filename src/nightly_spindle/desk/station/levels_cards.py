@@ -13,6 +13,7 @@ from nightly_spindle.core.library.loudness_gain import Levels, offsets_text
 from nightly_spindle.core.station.settings import Trimming
 from nightly_spindle.desk.kit.fields import DecimalField, Field
 from nightly_spindle.store.base.station_folder import set_settings
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.catalogue import Query
 from nightly_spindle.store.station import editors
 
@@ -122,7 +123,7 @@ class LevelsCards(QWidget):
             return
         folder = self._shelf.folder
 
-        def work(library: Any) -> int:
+        def work(library: LibraryTransaction) -> int:
             from nightly_spindle.store.base.station_folder import read_settings
 
             trimming = read_settings(folder).trimming

@@ -20,6 +20,7 @@ from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.kit.row_table import Rows, RowTable
 from nightly_spindle.desk.kit.theme import icon
 from nightly_spindle.desk.traffic.break_week import DAYS, BreakWeek, title_of
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -311,7 +312,7 @@ class BreakWeekPage(QWidget):
             self._pin(spot.campaign, f"let “{spot.campaign.name}” move", None, spot.booking.key)
 
     def _pin(self, campaign: Campaign, text: str, to: Key | None, from_: Key | None) -> None:
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.campaigns.pin(library, campaign.id, to, from_)
 
         self._undo.push(LibraryEdit(self._shelf, text, do, editors.unpin))

@@ -22,6 +22,7 @@ from nightly_spindle.desk.kit.hour_painter import HourChoice
 from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.row_table import Rows, RowTable
 from nightly_spindle.desk.kit.scrolled import scrolled
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -221,7 +222,7 @@ class BreaksPage(KeptPage):
     def write(self, thing: BreakPattern) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that keeps a pattern."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.campaigns.save_break(library, thing)[1]
 
         return do, editors.restore_breaks
@@ -231,7 +232,7 @@ class BreaksPage(KeptPage):
     ) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that removes a pattern."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.campaigns.remove_break(library, thing.id)
 
         return do, editors.restore_breaks

@@ -24,6 +24,7 @@ from nightly_spindle.desk.traffic.orders_page import OrdersPage
 from nightly_spindle.desk.traffic.placement_worker import PlacementWorker
 from nightly_spindle.desk.traffic.reports_page import ReportsPage
 from nightly_spindle.desk.traffic.spot_rules import SpotRulesPage
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.reports.campaign_board import CampaignBoard, SpotSheet
 from nightly_spindle.store.station import editors
 
@@ -209,7 +210,7 @@ class CampaignsPlace(PagedPlace):
             self.say(f"{error}.")
             return
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.campaigns.save_campaigns(library, orders)[1]
 
         text = f"take in {path.name}"

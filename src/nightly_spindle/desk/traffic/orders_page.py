@@ -16,6 +16,7 @@ from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.row_table import RowTable
 from nightly_spindle.desk.traffic.order_panel import OrderPanel
 from nightly_spindle.desk.traffic.order_rows import PACE, OrderRows, PaceBar
+from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -142,7 +143,7 @@ class OrdersPage(KeptPage):
     def write(self, thing: Campaign) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that keeps a campaign."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.campaigns.save_campaigns(library, [thing])[1]
 
         return do, editors.restore_campaigns
@@ -150,7 +151,7 @@ class OrdersPage(KeptPage):
     def take_out(self, thing: Campaign) -> tuple[Callable[[Any], Any], Callable[[Any, Any], Any]]:
         """Return the edit that removes a campaign."""
 
-        def do(library: Any) -> Any:
+        def do(library: LibraryTransaction) -> Any:
             return editors.campaigns.remove_campaigns(library, [thing.id])
 
         return do, editors.restore_campaigns

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
@@ -15,6 +15,7 @@ from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.store.base.station_folder import update_settings
+from nightly_spindle.store.base.transaction import LibraryTransaction
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
@@ -116,6 +117,6 @@ class SpotRulesPage(QWidget):
         self._on_typed()
 
 
-def _write(library: Any, values: dict[str, str]) -> dict[str, str]:
+def _write(library: LibraryTransaction, values: dict[str, str]) -> dict[str, str]:
     """Change settings; returns what they were."""
     return update_settings(library, values)

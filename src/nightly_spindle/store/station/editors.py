@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from types import ModuleType
 
+    from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.events import events
     from nightly_spindle.store.library import (
         arrivals,
@@ -57,70 +58,70 @@ def warm() -> None:
         import_module(f"nightly_spindle.store.{place}")
 
 
-def put_marks_back(library: Any, rows: Any) -> None:
+def put_marks_back(library: LibraryTransaction, rows: Any) -> None:
     """Take back what `marking` did; named here so that an undo needs no import beforehand."""
     import_module("nightly_spindle.store.library.marking").put_back(library, rows)
 
 
-def restore_rule(library: Any, rows: Any) -> None:
+def restore_rule(library: LibraryTransaction, rows: Any) -> None:
     """Take back a change of a segue rule."""
     import_module("nightly_spindle.store.segues.segues").restore_rule(library, rows)
 
 
-def restore_drop(library: Any, drop_id: int, rows: Any) -> None:
+def restore_drop(library: LibraryTransaction, drop_id: int, rows: Any) -> None:
     """Take back a change of a log drop."""
     import_module("nightly_spindle.store.logs.log_source_edits").restore_drop(
         library, drop_id, rows
     )
 
 
-def restore_events(library: Any, before: Any) -> None:
+def restore_events(library: LibraryTransaction, before: Any) -> None:
     """Take back a change of timed events."""
     import_module("nightly_spindle.store.events.events").restore_events(library, before)
 
 
-def restore_pools(library: Any, before: Any) -> None:
+def restore_pools(library: LibraryTransaction, before: Any) -> None:
     """Take back a change of pools of overlays."""
     import_module("nightly_spindle.store.overlays.pools").restore_pools(library, before)
 
 
-def restore_campaigns(library: Any, before: Any) -> None:
+def restore_campaigns(library: LibraryTransaction, before: Any) -> None:
     """Take back a change of campaigns."""
     import_module("nightly_spindle.store.traffic.campaigns").restore_campaigns(library, before)
 
 
-def unpin(library: Any, was: Any) -> None:
+def unpin(library: LibraryTransaction, was: Any) -> None:
     """Take back that a spot was set by hand."""
     import_module("nightly_spindle.store.traffic.campaigns").unpin(library, was)
 
 
-def put_placed(library: Any, was: Any) -> None:
+def put_placed(library: LibraryTransaction, was: Any) -> None:
     """Place all spots as they were."""
     import_module("nightly_spindle.store.traffic.campaigns").put_placed(library, was)
 
 
-def restore_breaks(library: Any, before: Any) -> None:
+def restore_breaks(library: LibraryTransaction, before: Any) -> None:
     """Take back a change of break patterns."""
     import_module("nightly_spindle.store.traffic.campaigns").restore_breaks(library, before)
 
 
-def settle_back(library: Any, before: Any) -> None:
+def settle_back(library: LibraryTransaction, before: Any) -> None:
     """Take back what was settled of logs' lines."""
     import_module("nightly_spindle.store.logs.log_source_edits").settle(library, before)
 
 
-def set_log_edits(library: Any, drop_id: int, slot: str, edits: Any) -> Any:
+def set_log_edits(library: LibraryTransaction, drop_id: int, slot: str, edits: Any) -> Any:
     """Write the edits of a log; returns what they were."""
     return import_module("nightly_spindle.store.logs.log_source_edits").set_edits(
         library, drop_id, slot, edits
     )
 
 
-def set_station_rule(library: Any, texts: Any) -> Any:
+def set_station_rule(library: LibraryTransaction, texts: Any) -> Any:
     """Change the station's segue rule; returns what it was."""
     return import_module("nightly_spindle.store.segues.segues").set_station_rule(library, texts)
 
 
-def restore_formats(library: Any, before: Any) -> None:
+def restore_formats(library: LibraryTransaction, before: Any) -> None:
     """Take back a change of clocks, plans, week, calendar, rules or made hours."""
     import_module("nightly_spindle.store.music.formats").restore(library, before)
