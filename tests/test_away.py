@@ -35,7 +35,7 @@ GONE = {"/music": Away("/music", MIDNIGHT, "the folder is not there")}
 def station(pool, **gone):
     made = programme([*MUSIC, *HERE], Logs(), pool=pool)
     made.events = []
-    made.set_events([], {}, made.holdings)
+    made.set_events([], {}, made.event_sources)
     made.away.update(gone.get("away", {}))
     return made
 

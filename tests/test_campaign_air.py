@@ -83,7 +83,7 @@ def order(number, *carts, **options):
 def programme(campaigns, patterns, bookings=(), events=(), logs=None, drops=None, **more):
     made = Programme(
         StationSettings("Pier", TZ.key), logs or Logs(), dict(ITEMS), events, drops or {}, SONGS,
-        holdings=EventSources(categories={"psas": (60,)}), **more,
+        event_sources=EventSources(categories={"psas": (60,)}), **more,
     )  # fmt: skip
     made.set_spots(SpotPlan({c.id: c for c in campaigns}, {p.id: p for p in patterns},
                             tuple(bookings), from_us=at(0), until_us=at(96)))  # fmt: skip

@@ -84,7 +84,7 @@ def event(number, when, entry, *steps, **more):
 def station(*events, pool=SONGS, **more):
     return Programme(
         StationSettings("Pier", "Europe/Lisbon"), more.pop("logs", Logs()), dict(ITEMS), events,
-        {1: LogDrop(1, "Day log", "/logs", "%Y-%m-%d.m3u")}, list(pool), holdings=HOLDINGS, **more,
+        {1: LogDrop(1, "Day log", "/logs", "%Y-%m-%d.m3u")}, list(pool), event_sources=HOLDINGS, **more,
     )  # fmt: skip
 
 
@@ -220,7 +220,7 @@ def test_every_so_many_songs():
     assert carts[:8] == [1, 2, 60, 50, 3, 4, 61, 5]
     # as desk and command line get it from the engine: JSON, then the type
     sent = msgspec.json.decode(msgspec.json.encode({"state": state}))
-    assert msgspec.convert(sent["state"], AirState) == state
+    assert msgspec.convert(sent["state"], AirState, str_keys=True) == state
 
 
 def test_a_stream_lasts_as_long_as_it_is_to():

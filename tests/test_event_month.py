@@ -140,7 +140,7 @@ def month():
     by_id = {event.id: event for event in events}
     return Programme(StationSettings("Pier", "Europe/Lisbon"), Logs31(), dict(ITEMS),
                      [joined(event, by_id) for event in events], {1: drop}, list(SONGS),
-                     holdings=HOLDINGS)  # fmt: skip
+                     event_sources=HOLDINGS)  # fmt: skip
 
 
 def midnight(day):
