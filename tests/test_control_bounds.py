@@ -1,8 +1,10 @@
 """The control socket under hostile hands: each request has its answer, none ends anything."""
 
+import contextlib
 import json
 import socket
 import threading
+import typing
 
 import msgspec
 import numpy as np
@@ -17,6 +19,9 @@ from nightly_spindle.air.messages import OPERATIONS, VERSION
 from nightly_spindle.air.places import socket_path
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.programme.air_state import AirState
+from nightly_spindle.desk.kit.planning_process import Reply, Request
+from nightly_spindle.store.playout.state_file import Kept
 from nightly_spindle.store.programme.snapshot import open_station
 
 NOON = 1_764_000_000 * US
@@ -155,6 +160,15 @@ def test_a_desk_of_another_version_is_told_so_in_its_first_message(line, args, t
 
 def test_every_operation_is_carried_out_by_somebody(engine):
     assert set(OPERATIONS) == {*engine.control._ops, "watch"}
+
+
+@pytest.mark.parametrize("kind", [*OPERATIONS.values(), AirState, Kept, Request, Reply])
+def test_what_is_read_back_knows_its_types_when_running(kind):
+    for one in (kind, getattr(kind, "answers", None)):
+        if one is not None:
+            typing.get_type_hints(one)
+            with contextlib.suppress(msgspec.ValidationError):
+                msgspec.convert({}, one)
 
 
 def test_a_thousand_lines_and_slow_readers_are_held_off(station, engine, line):

@@ -84,7 +84,8 @@ def event(number, when, entry, *steps, **more):
 def station(*events, pool=SONGS, **more):
     return Programme(
         StationSettings("Pier", "Europe/Lisbon"), more.pop("logs", Logs()), dict(ITEMS), events,
-        {1: LogDrop(1, "Day log", "/logs", "%Y-%m-%d.m3u")}, list(pool), event_sources=HOLDINGS, **more,
+        {1: LogDrop(1, "Day log", "/logs", "%Y-%m-%d.m3u")}, list(pool),
+        event_sources=HOLDINGS, **more,
     )  # fmt: skip
 
 

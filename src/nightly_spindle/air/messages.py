@@ -8,15 +8,13 @@ message of a desk is `Watch`, with the version of these messages that it speaks;
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
+from typing import Any, ClassVar, Generic, TypeVar
 
 import msgspec
 
+from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.programme.running_order import Line, LoadOrder, OverlayWish
-
-if TYPE_CHECKING:
-    from nightly_spindle.core.programme.air_state import AirState
-    from nightly_spindle.core.segues.segue_rules import JoinEdit
+from nightly_spindle.core.segues.segue_rules import JoinEdit
 
 VERSION = 1  # counted up when a message changes so that the other side would misread it
 Answer = TypeVar("Answer")
