@@ -146,10 +146,10 @@ def test_a_day_plan_is_typed_painted_and_a_circle_refused(qtbot, window, station
     typed(qtbot, form.shows, "20:00 12")
     form.clocks.setCurrentRow(0)
     qtbot.wait(100)  # what is said below the form takes its room
-    first = form.hours.first  # the broadcast day begins there
-    begin, end = form.hours.box(0, 10 - first).center(), form.hours.box(0, 12 - first).center()
-    pull(form.hours, begin, end)
-    assert form.hours.hours[10:13] == (1, 1, 1)
+    # rows go from the broadcast day's start on, which is another with the hour of this run
+    pull(form.hours, form.hours.box(0, 2).center(), form.hours.box(0, 4).center())
+    given = {(form.hours.first + row) % 24 for row in (2, 3, 4)}
+    assert [hour for hour in range(24) if form.hours.hours[hour] == 1] == sorted(given)
     qtbot.keyClick(page, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     settled(qtbot, place, lambda sheet: 3 in sheet.formats.plans.days)
     assert place.sheet.formats.plans.days[3].shows[0].cart == 12

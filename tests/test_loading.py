@@ -239,7 +239,7 @@ def test_a_log_told_by_hand_loads_at_its_time_even_after_a_restart():
     assert start == (NOON + 4 * MIN) * RATE // US
     assert again.state.logs.orders == []
     # one whose time is over loads at once, and never twice
-    now = again.load_by_hand(replace(order, at_us=NOON))
+    now = again.edits.load_by_hand(replace(order, at_us=NOON))
     assert now.at_us >= NOON + 12 * MIN
     assert carts(go(again, NOON + 20 * MIN)).count(5) == 1
 
@@ -270,7 +270,7 @@ def test_a_file_in_place_of_a_log_counts_as_that_log():
     late = on_air(station, NOON + 59 * MIN, [1])
     late.advance((due + MIN) * RATE // US)
     assert [one.start_us for one in late.state.logs.awaited] == [due]
-    late.load_by_hand(LoadOrder(0, 0, 1, due, "/elsewhere/x.m3u", "next", "front"))
+    late.edits.load_by_hand(LoadOrder(0, 0, 1, due, "/elsewhere/x.m3u", "next", "front"))
     late.advance((due + 2 * MIN) * RATE // US)
     assert late.state.logs.awaited == []
 
