@@ -602,6 +602,17 @@ def clear_of_vocals(one, row):
         assert one.start >= row.start + to_frames(cues.vocal_end_s, RATE) - row.play.begin
 
 
+def test_a_voiceover_ends_before_a_short_item_gives_way():
+    """Its vocal would come in at 17.1 s, but the next item starts at 17.0 s already."""
+    short = replace(song(1, 20.0, 17.1), measure=replace(song(1, 20.0, 17.1).measure, segue_s=17.0))
+    items = [short, song(2, 60.0, 8.0), voice(900, 7.0)]
+    programme = station(items, [pool(PoolUse.VOICEOVERS, (900,), lies=Lies.ENDS)])
+    (first, *_) = aired(on_air(programme, [1, 2]), 60).overlays
+    rows = [row for row in aired(on_air(programme, [1, 2]), 60).rows if row.play]
+    assert first.overlay.line_id == rows[0].line.id
+    assert first.end <= rows[1].start
+
+
 def test_a_restart_goes_on_with_the_next_in_turn():
     """Killed in an overlay: neither the programme's place nor the pool's turn is lost."""
     carts = (900, 901, 902, 903)
@@ -643,5 +654,5 @@ def test_a_line_and_a_date_say_it_in_the_origin():
     line = Line(1, 1, Origin(LineSource.HAND), overlay=OverlayWish(Wish.NONE), tag="request")
     state = state_at(NOON)
     state.order.upcoming = [line]
-    assert decode_state(encode_state(state)).upcoming == [line]
+    assert decode_state(encode_state(state)).order.upcoming == [line]
     assert pool(first=str(date(2026, 11, 24))).open_at(NOON, TZ)

@@ -264,7 +264,7 @@ def test_export_of_what_was_applied_equals_it(programmed, tmp_path, capsys):
     path = tmp_path / "book.json"
     assert out(capsys, "station", "export", programmed, path)[0] == 0
     made = json.loads(path.read_text(encoding="utf-8"))
-    Draft202012Validator(json.loads(station_book.SCHEMA.read_text(encoding="utf-8"))).validate(made)
+    Draft202012Validator(json.loads(book_reading.SCHEMA.read_text(encoding="utf-8"))).validate(made)
     assert "Nothing changes" in out(capsys, "station", "apply", programmed, path)[1]
     other = tmp_path / "other"
     new_station(other, {"name": "Other", "timezone": "Asia/Tokyo"})

@@ -199,7 +199,8 @@ def _on_intro(ground: Ground, playing: Play) -> Due | None:
     if playing.joined or _INTRO in ground.state.overlays.tried:
         return None
     rules = ground.programme.settings.overlay
-    window = ground.within(intro_window(playing, ground.free, ground.rate, rules))
+    gives_way = soonest_pass(playing.item, ground.programme.segues, ground.rate)
+    window = ground.within(intro_window(playing, ground.free, gives_way, ground.rate, rules))
     if window.high <= window.low:
         return None
 

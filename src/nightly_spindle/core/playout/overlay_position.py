@@ -87,10 +87,19 @@ def segue_window(
     return OverlayWindow(low, starts + talk.until - into_begin, talk.why)
 
 
-def intro_window(play: Play, free: int, rate: int, rules: OverlayRules) -> OverlayWindow:
-    """Return where a voiceover may sound over the start of the item on air."""
+def intro_window(
+    play: Play, free: int, gives_way: int, rate: int, rules: OverlayRules
+) -> OverlayWindow:
+    """Return where a voiceover may sound over the start of the item on air.
+
+    `gives_way` is the position of the item from which on the next may start: a short item may do so
+    before its vocal would come in.
+    """
     talk = talk_until(play.item, play.begin, rate, rules)
-    return OverlayWindow(max(free, play.start), play.start + talk.until - play.begin, talk.why)
+    until, why = talk.until, talk.why
+    if gives_way < until:
+        until, why = gives_way, "the next item may start then"
+    return OverlayWindow(max(free, play.start), play.start + until - play.begin, why)
 
 
 def trial_s(overlay: Item, into: Item, rate: int, rules: OverlayRules) -> float:
