@@ -8,6 +8,7 @@ import logging
 import os
 import threading
 import time
+from dataclasses import fields
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -48,9 +49,9 @@ from nightly_spindle.core.events.steps import LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.library.items import MOST_CART
 from nightly_spindle.core.playout.overlay_wishes import wish_from, wish_values
-from nightly_spindle.core.programme.running_order import LoadOrder, Outcome
+from nightly_spindle.core.programme.running_order import LoadOrder, Outcome, OverlayWish
 from nightly_spindle.core.programme.sequencer_actions import Dropped, Fired
-from nightly_spindle.core.segues.segue_rules import edit_from, edit_values
+from nightly_spindle.core.segues.segue_rules import JoinEdit, edit_from, edit_values
 from nightly_spindle.core.station.log_sources import ReadingState
 
 if TYPE_CHECKING:
@@ -245,6 +246,7 @@ class Control:
         kind = OPERATIONS.get(name) if isinstance(name, str) else None
         if kind is None:
             raise InputFault(f"there is no operation '{name}'")
+        _check_names(args)
         asked = msgspec.convert(args, kind)
         if isinstance(asked, Watch):
             if other := other_version(asked.version, VERSION):
@@ -398,6 +400,15 @@ def _check_bounds(value: Any, depth: int = 0) -> None:
     inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
     for one in inner:
         _check_bounds(one, depth + 1)
+
+
+def _check_names(args: dict[str, Any]) -> None:
+    """InputFault where what is set of a join or an overlay has a name that there is none of."""
+    for part, kind, what in (("edit", JoinEdit, "a join"), ("wish", OverlayWish, "a wish")):
+        given = args.get(part)
+        strange = set(given) - {one.name for one in fields(kind)} if isinstance(given, dict) else ()
+        if strange:
+            raise InputFault(f"{what} has no {', '.join(sorted(strange))}")
 
 
 def _in_bounds(value: Any) -> bool:
