@@ -396,9 +396,7 @@ class Engine:
         """Give up sources whose disk does not answer, and hold what else lies there."""
         for source in self._ahead.hanging():
             folder = root_of(source.key[0], self.programme.roots)
-            now_us = us_from_frames(self.sequencer.state.clock.frame, self.rate)
-            now_us += self.sequencer.state.clock.offset_us
-            gone = Away(folder, now_us, "it does not answer")
+            gone = Away(folder, self.sequencer.state.clock.now_us, "it does not answer")
             source.give_up(gone.reason)
             if folder not in self.programme.away:
                 self.programme.away[folder] = gone

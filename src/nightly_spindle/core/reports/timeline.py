@@ -168,8 +168,7 @@ def plan_night(
     else:
         sequencer, begun = take_the_air(programme, state, now_us)
     lined_up = {line.id for line in sequencer.state.order.upcoming}
-    from_us = us_from_frames(sequencer.state.clock.frame, sequencer.state.clock.rate)
-    from_us += sequencer.state.clock.offset_us
+    from_us = sequencer.state.clock.now_us
     rehearsal = rehearse(programme, sequencer, begun, hours)
     return _night(programme, sequencer.state, rehearsal, from_us, hours, lined_up)
 
