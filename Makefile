@@ -4,10 +4,18 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready
+# programs and tests start hundreds of processes: none of them is to compile everything again
+export PYTHONDONTWRITEBYTECODE :=
+# what needs no window and no engine process
+QUICK := tests/core tests/audio tests/store tests/desk/kit/test_row_view.py tests/test_structure.py
 
 help:
 	@echo "make demo    build the demo station, put it on air and open the desk on it"
 	@echo "make test    lint, type-check and test"
+	@echo "make quick   the tests that need no window and no engine process, few examples"
+	@echo "make mutants how many random mutants of the source the tests kill; SEED=n, COUNT=200"
+	@echo "make deep    property tests with many examples; SEED=n runs them as they ran"
+	@echo "make coverage which lines and branches no test reaches"
 	@echo "make bench   print the benchmark table"
 	@echo "make nights  two simulated nights on air with everything that goes wrong with logs"
 	@echo "make faults  a table of faults, each done to the real engine"
@@ -29,8 +37,24 @@ lint: $(STAMP)
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 
+# one more worker than processors: many tests wait
 test: lint
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q
+	QT_QPA_PLATFORM=offscreen EXAMPLES=0.4 $(BIN)/python -m pytest -q -n 3 --dist load
+
+quick: $(STAMP)
+	@EXAMPLES=0.1 $(BIN)/python -m pytest -q -n 2 -m "not slow" $(QUICK)
+
+deep: $(STAMP)
+	@SEED=$${SEED:-$$(od -An -N4 -tu4 /dev/urandom | tr -d ' ')}; echo "seed $$SEED"; \
+	QT_QPA_PLATFORM=offscreen EXAMPLES=20 $(BIN)/python -m pytest -q -n 2 --timeout 3600 \
+		--hypothesis-seed=$$SEED $(QUICK) tests/air/test_overlay_air.py
+
+coverage: $(STAMP)
+	@QT_QPA_PLATFORM=offscreen EXAMPLES=0.4 $(BIN)/python -m pytest -q -n 3 --cov=nightly_spindle \
+		--cov-branch --cov-report=term:skip-covered
+
+mutants: $(STAMP)
+	@$(BIN)/python tools/mutants.py $(if $(SEED),--seed $(SEED)) $(if $(COUNT),--count $(COUNT))
 
 nights: $(STAMP)
 	@$(BIN)/python tools/nights.py
@@ -54,4 +78,4 @@ lock: $(STAMP)
 clean:
 	rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help demo lint test bench nights faults soak pictures lock clean
+.PHONY: help demo lint test quick deep coverage mutants bench nights faults soak pictures lock clean

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import os
+import sys
 from datetime import date, datetime
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# tests take helpers from each other by name, whichever folder they lie in
+sys.path += [str(folder) for folder in sorted(Path(__file__).parent.rglob("*/"))]
 
 import hypothesis
 import numpy as np
@@ -21,10 +24,26 @@ from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.programme.snapshot import open_station
 
-hypothesis.settings.register_profile("same", derandomize=True, deadline=None)
-hypothesis.settings.load_profile("same")  # a run says the same each time
+# How many examples property tests try, against what they say: few in a hurry, many from a random
+# seed in `make deep`, which prints it; otherwise a run says the same each time.
+SHARE = float(os.environ.get("EXAMPLES", "1"))
+hypothesis.settings.register_profile(
+    "by share",
+    derandomize=SHARE <= 1,
+    deadline=None,
+    max_examples=max(5, round(100 * SHARE)),
+    suppress_health_check=list(hypothesis.HealthCheck) if SHARE > 1 else (),
+)
+hypothesis.settings.load_profile("by share")
+
+
+def examples(many):
+    """Have a property test try so many examples, in proportion to what was asked for."""
+    return hypothesis.settings(max_examples=max(5, round(many * SHARE)))
+
 
 RATE = 44_100
+DATA = Path(__file__).parent / "data"
 ZONE = "Europe/Lisbon"
 
 
@@ -106,8 +125,11 @@ def built(tmp_path_factory) -> Path:
 
 @pytest.fixture(scope="session")
 def built_long(tmp_path_factory) -> Path:
-    """Songs of four minutes: nothing moves on while a test looks, however slow the machine."""
-    return build_station(tmp_path_factory.mktemp("long") / "pier", 6, 240, 8000)
+    """Songs over three minutes long: nothing moves on while a test looks, however slow the machine.
+
+    A night of them has few lines, and is planned quickly.
+    """
+    return build_station(tmp_path_factory.mktemp("long") / "pier", 8, 200, 8000)
 
 
 @pytest.fixture

@@ -29,11 +29,20 @@ MUST_NOT = {
 }
 # Arrays are for expanding rules over years and for fitting lengths; the rest of the core is plain.
 ARRAYS = {
-    "calendar.day_rules", "calendar.recurrence", "playout.timing_fit", "traffic.coming_breaks",
-    "music.rotation_columns", "music.play_columns", "music.rule_costs", "music.candidate_costs",
-    "music.segment_fill", "music.log_making", "music.made_hour", "music.made_edits",
+    "calendar.day_rules",
+    "calendar.recurrence",
+    "playout.timing_fit",
+    "traffic.coming_breaks",
+    "music.rotation_columns",
+    "music.play_columns",
+    "music.rule_costs",
+    "music.candidate_costs",
+    "music.segment_fill",
+    "music.log_making",
+    "music.made_hour",
+    "music.made_edits",
     "programme.rotation",
-}  # fmt: skip
+}
 # The command line opens the desk; nothing else reaches below itself.
 ALLOWED = {("cli.station.desk", "desk.shell.app")}
 
@@ -54,9 +63,10 @@ def named(path):
 
 
 MODULES = {
-    named(path): path for path in SOURCE.rglob("*.py")
+    named(path): path
+    for path in SOURCE.rglob("*.py")
     if "migrations" not in path.parts and path.name != "__main__.py" and named(path)
-}  # fmt: skip
+}
 
 
 def imports(path):
@@ -157,6 +167,7 @@ def test_the_core_asks_no_clock():
             assert ".today(" not in text, path
 
 
+@pytest.mark.slow
 def test_nothing_outside_the_desk_loads_qt():
     modules = [f"{PACKAGE}.{name}" for name in MODULES if name.split(".")[0] != "desk"]
     code = (
@@ -167,6 +178,9 @@ def test_nothing_outside_the_desk_loads_qt():
 
 
 def test_files_stay_readable():
-    long = [str(path) for path in SOURCE.rglob("*.py")
-            if len(path.read_text(encoding="utf-8").splitlines()) > 500]  # fmt: skip
+    long = [
+        str(path)
+        for path in SOURCE.rglob("*.py")
+        if len(path.read_text(encoding="utf-8").splitlines()) > 500
+    ]
     assert not long

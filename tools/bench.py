@@ -5,11 +5,9 @@ python tools/bench.py [--quick]      # --quick: two minutes of engine instead of
 
 from __future__ import annotations
 
-import itertools
 import os
 import resource
 import shutil
-import statistics
 import subprocess
 import sys
 import tempfile
@@ -21,6 +19,7 @@ import numpy as np
 import soundfile
 from bench_campaigns import placing
 from bench_cues import marking, measuring_anew
+from bench_desk import desk
 from bench_events import expanding, landing, painting
 from bench_formats import making
 from bench_library import looking, measuring
@@ -72,10 +71,33 @@ def library(folder: Path, count: int) -> None:
         long = 190.0 + n % 60
         artist = f"Artist {n % 900}"
         rows.append(
-            (n + 1, "song", f"Song {n}", artist, "", "", 1, name, name, 0, long, RATE, 2, -16.0,
-             5.0, -1.0, 0.0, long, long - 3, long - 6, "fade", artist.lower(), f"song {n}",
-             f" {artist.lower()} song {n} song {n + 1}")
-        )  # fmt: skip
+            (
+                n + 1,
+                "song",
+                f"Song {n}",
+                artist,
+                "",
+                "",
+                1,
+                name,
+                name,
+                0,
+                long,
+                RATE,
+                2,
+                -16.0,
+                5.0,
+                -1.0,
+                0.0,
+                long,
+                long - 3,
+                long - 6,
+                "fade",
+                artist.lower(),
+                f"song {n}",
+                f" {artist.lower()} song {n} song {n + 1}",
+            )
+        )
     marks = ",".join("?" * len(rows[0]))
     with connection:
         connection.executemany(
@@ -119,9 +141,10 @@ def render(work: Path) -> None:
     """Six FLAC songs with 3 s crossfades, beside ffmpeg's acrossfade and plain decoding."""
     folder, audio = work / "render", work / "six"
     subprocess.run(
-        cli("station", "new", folder, "--name", "R", "--timezone", "UTC"), check=True,
+        cli("station", "new", folder, "--name", "R", "--timezone", "UTC"),
+        check=True,
         capture_output=True,
-    )  # fmt: skip
+    )
     audio.mkdir()
     dice = np.random.default_rng(1)
     seconds = 180
@@ -166,9 +189,16 @@ def engine(work: Path, demo: Path, hours: float) -> None:
     folder = Path(shutil.copytree(demo, work / "air"))
     before = resource.getrusage(resource.RUSAGE_CHILDREN)
     command = cli(
-        "air", folder, "--pace", 20, "--clock", f"{DAY}T03:00", "--seconds", hours * 3600,
+        "air",
+        folder,
+        "--pace",
+        20,
+        "--clock",
+        f"{DAY}T03:00",
+        "--seconds",
+        hours * 3600,
         "--no-supervisor",
-    )  # fmt: skip
+    )
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     told, _ = process.communicate()
     after = resource.getrusage(resource.RUSAGE_CHILDREN)
@@ -190,113 +220,6 @@ def peak_of(folder: Path) -> float:
     process.terminate()
     process.wait(20)
     return float(status.split("VmHWM:")[1].split()[0]) / 1024
-
-
-EMPTY = """
-import sys
-from PySide6.QtWidgets import QApplication, QMainWindow
-app = QApplication(sys.argv); w = QMainWindow(); w.resize(1280, 800); w.show()
-app.processEvents(); w.grab()
-"""
-DESK = """
-import sys
-from pathlib import Path
-from PySide6.QtCore import QSettings
-from nightly_spindle.desk.shell.app import application, open_window
-app = application()
-w = open_window(Path(sys.argv[1]), QSettings(sys.argv[2], QSettings.Format.IniFormat)); w.show()
-app.processEvents(); w.grab()
-w.planner.planned.connect(lambda _: app.quit())
-if w.air.planned is None: app.exec()
-w.grab(); w.close()
-"""
-
-
-def desk(work: Path, demo: Path) -> None:
-    """Start-up beside an empty window, and painting."""
-    empty = best([PYTHON, "-c", EMPTY], 3)
-    usable = best([PYTHON, "-c", DESK, str(demo), str(work / "desk.ini")], 3)
-    more = usable - empty
-    row(
-        "desk: night planned and shown, beyond an empty window",
-        f"{more:.2f} s",
-        "< 1.50 s",
-        more < 1.5,
-    )
-    paint()
-    stall(work, demo)
-
-
-def paint() -> None:
-    """Paint 2,000 blocks."""
-    from PySide6.QtGui import QPainter, QPixmap
-
-    from nightly_spindle.core.library.markers import Curve
-    from nightly_spindle.core.reports.timeline import Block, Night
-    from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit import theme
-    from nightly_spindle.desk.kit.planning_process import NightPlan
-    from nightly_spindle.desk.shell.app import application
-    from nightly_spindle.desk.timeline.timeline import Timeline
-
-    application()
-    start, second = 1_795_000_000_000_000, 1_000_000
-    kinds = ("song", "song", "id", "spot")
-    curve = Curve.EQUAL_POWER
-    blocks = [
-        Block(
-            n, n, kinds[n % 4], f"Block {n}", "", start + n * 21 * second,
-            start + (n * 21 + 24) * second, 0, 30, 3, curve, "3.0 s", (), "", "", "", "aired",
-            net=False, movable=True, path="",
-        )
-        for n in range(2000)
-    ]  # fmt: skip
-    night = Night(start, start + 12 * 3600 * second, blocks)
-    line = Timeline(theme.DARK)
-    line.resize(1180, 170)
-    line.show_plan(NightPlan(night, StationSettings("B", "UTC"), live=True))
-    line.set_now(start, 1)
-    for _ in range(8):
-        line.zoom(2)  # twelve hours in the window as well: all of them are drawn twice
-    picture = QPixmap(line.size())
-    taken = []
-    for _ in range(40):
-        painter = QPainter(picture)
-        begun = time.perf_counter()
-        line.paint(painter)
-        taken.append((time.perf_counter() - begun) * 1000)
-        painter.end()
-    middle = statistics.median(taken)
-    row("night line, 2,000 blocks painted", f"{middle:.1f} ms", "< 8 ms", middle < 8)
-
-
-def stall(work: Path, demo: Path) -> None:
-    """Measure the longest time that the interface thread gave no turn while planning."""
-    from PySide6.QtCore import QSettings, QTimer
-
-    from nightly_spindle.desk.shell.app import application, open_window
-
-    app = application()
-    memory = QSettings(str(work / "stall.ini"), QSettings.Format.IniFormat)
-    memory.setValue("told_on_air", True)
-    window = open_window(demo, memory)
-    window.show()
-    turns: list[float] = []
-    timer = QTimer()
-    timer.setInterval(2)
-    timer.timeout.connect(lambda: turns.append(time.perf_counter()))
-    again = QTimer()
-    again.setInterval(900)
-    again.timeout.connect(window.plan)
-    QTimer.singleShot(3000, timer.start)
-    QTimer.singleShot(3000, again.start)
-    QTimer.singleShot(9000, app.quit)
-    app.exec()
-    window.close()
-    gaps = sorted((b - a) * 1000 for a, b in itertools.pairwise(turns))
-    longest, common = gaps[-1], gaps[len(gaps) * 99 // 100]
-    told = f"{longest:.0f} ms (99 %: {common:.0f} ms)"
-    row("desk: longest the interface thread was held, planning", told, "< 50 ms", longest < 50)
 
 
 def main() -> int:
@@ -327,7 +250,7 @@ def main() -> int:
         marking(work, demo, row)
         measuring_anew(work, demo, row)
         render(work)
-        desk(work, demo)
+        desk(work, demo, row, best)
         engine(work, demo, 1 / 30 if quick else 1.0)
     missed = [what for what, _, _, good in ROWS if not good]
     print(f"{len(ROWS) - len(missed)} of {len(ROWS)} as wanted.")

@@ -37,10 +37,15 @@ def _campaign(number: int, dice: np.random.Generator) -> Campaign:
     share = len(grid_from(hours)) / 168
     amount = max(1, round(float(dice.choice([1, 2, 2, 3, 5])) * times * max(0.3, share)))
     options = CampaignOptions(
-        first=str(FIRST), last=str(FIRST + timedelta(days=29)), amount=float(amount), per=per,
-        hours=hours, group=str(dice.choice(["", "", "", "", "a", "b", "c", "d"])),
-        importance=float(dice.integers(1, 10)), category=str(dice.choice(["food", "cars", ""])),
-    )  # fmt: skip
+        first=str(FIRST),
+        last=str(FIRST + timedelta(days=29)),
+        amount=float(amount),
+        per=per,
+        hours=hours,
+        group=str(dice.choice(["", "", "", "", "a", "b", "c", "d"])),
+        importance=float(dice.integers(1, 10)),
+        category=str(dice.choice(["food", "cars", ""])),
+    )
     return Campaign(number, f"Campaign {number}", (Copy(number),), options)
 
 
@@ -65,8 +70,9 @@ def placing(row: Row) -> None:
     """Print how long placing takes, and how near to the optimum it comes."""
     dice = np.random.default_rng(3)
     campaigns = {n: _campaign(n, dice) for n in range(1, 201)}
-    patterns = {1: BreakPattern(1, "Quarters", BreakOptions(minutes="5, 20, 35, 50",
-                                                            categories="food"))}  # fmt: skip
+    patterns = {
+        1: BreakPattern(1, "Quarters", BreakOptions(minutes="5, 20, 35, 50", categories="food"))
+    }
     programme = _station()
     programme.set_spots(SpotPlan(campaigns, patterns))
     begun = time.perf_counter()
@@ -74,8 +80,12 @@ def placing(row: Row) -> None:
     taken = time.perf_counter() - begun
     places, wanted = 4 * len(calendar.places), sum(order.quota.wanted for order in orders)
     short = sum(one.missing for one in made.short)
-    row(f"place {wanted} spots of 200 campaigns, {places} places",
-        f"{taken:.2f} s, {short} short", "< 3 s", taken < 3)  # fmt: skip
+    row(
+        f"place {wanted} spots of 200 campaigns, {places} places",
+        f"{taken:.2f} s, {short} short",
+        "< 3 s",
+        taken < 3,
+    )
     one = campaigns[5]
     more = replace(one.options, amount=one.options.amount + 1)
     programme.set_spots(SpotPlan(campaigns | {5: replace(one, options=more)}, patterns))
@@ -84,8 +94,12 @@ def placing(row: Row) -> None:
         begun = time.perf_counter()
         again, _, _ = _placed(programme, 30, made.bookings)
         times.append(time.perf_counter() - begun)
-    row("placed again after one order was changed", f"{min(times):.2f} s, {again.moved} moved",
-        "< 0.3 s", min(times) < 0.3)  # fmt: skip
+    row(
+        "placed again after one order was changed",
+        f"{min(times):.2f} s, {again.moved} moved",
+        "< 0.3 s",
+        min(times) < 0.3,
+    )
     _optimum(row)
 
 
@@ -95,18 +109,22 @@ def _optimum(row: Row) -> None:
     for seed in range(40):
         dice = np.random.default_rng(seed)
         patterns = {
-            1: BreakPattern(1, "Early", BreakOptions(minutes="10", spots=2.0, hours="06-12",
-                                                     categories="food")),
+            1: BreakPattern(
+                1, "Early", BreakOptions(minutes="10", spots=2.0, hours="06-12", categories="food")
+            ),
             2: BreakPattern(2, "Late", BreakOptions(minutes="40", spots=2.0, hours="06-12")),
-        }  # fmt: skip
+        }
         campaigns = {}
         for n in range(1, 8):
             options = CampaignOptions(
-                first=str(FIRST), last=str(FIRST), amount=float(dice.integers(1, 5)),
-                apart_s=float(dice.choice([0, 1800, 3600])), importance=5.0,
+                first=str(FIRST),
+                last=str(FIRST),
+                amount=float(dice.integers(1, 5)),
+                apart_s=float(dice.choice([0, 1800, 3600])),
+                importance=5.0,
                 group=str(dice.choice(["", "", "rivals"])),
                 category=str(dice.choice(["food", "cars"])),
-            )  # fmt: skip
+            )
             campaigns[n] = Campaign(n, f"Demand {n}", (Copy(n),), options)
         programme = _station()
         programme.set_spots(SpotPlan(campaigns, patterns))
@@ -122,7 +140,15 @@ def _optimum(row: Row) -> None:
         ratios.append((cost + 1) / (best % UNPLACED + 1))
     mean = statistics.mean(ratios)
     row("spots left out, beyond the exact optimum, 40 cases", str(lost), "0", lost <= 0)
-    row("cost of evenness and wishes over the exact optimum",
-        f"{mean:.3f} mean, {max(ratios):.3f} worst", "1.1 mean", mean <= 1.1)  # fmt: skip
-    row("time against the exact optimiser's", f"1 : {best_s / ours_s:.0f}", "faster",
-        ours_s < best_s)  # fmt: skip
+    row(
+        "cost of evenness and wishes over the exact optimum",
+        f"{mean:.3f} mean, {max(ratios):.3f} worst",
+        "1.1 mean",
+        mean <= 1.1,
+    )
+    row(
+        "time against the exact optimiser's",
+        f"1 : {best_s / ours_s:.0f}",
+        "faster",
+        ours_s < best_s,
+    )

@@ -24,7 +24,7 @@ EDITOR = (
 w.go_to("Library")
 table = w.library.items.table
 until(lambda: len(table.items.carts) > 30)
-carts = [int(cart) for cart in table.items.carts]
+carts = table.items.carts.tolist()
 long = int(sys.argv[3])
 cues = w.library.cues
 w.library.mark(carts, carts[0]); until(lambda: cues.wave.sound.peaks is not None)
@@ -70,15 +70,29 @@ def marking(work: Path, demo: Path, row: Row) -> None:
     db.close()
     told = subprocess.run(
         [sys.executable, "-c", EDITOR, str(demo), str(work / "cues.ini"), str(long)],
-        check=True, capture_output=True, text=True,
-    ).stdout  # fmt: skip
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout
     opened, frame, slow, heard = json.loads(told)
-    row("marker editor: 4 min opened and painted", f"{opened * 1000:.0f} ms", "< 100 ms",
-        opened < 0.1)  # fmt: skip
-    row("marker editor: a frame while panning and zooming", f"{frame * 1000:.1f} ms (95 %: "
-        f"{slow * 1000:.1f})", "< 16.7 ms", slow < 0.0167)  # fmt: skip
-    row("marker editor: first sound after play", f"{heard * 1000:.0f} ms at the most", "< 150 ms",
-        heard < 0.15)  # fmt: skip
+    row(
+        "marker editor: 4 min opened and painted",
+        f"{opened * 1000:.0f} ms",
+        "< 100 ms",
+        opened < 0.1,
+    )
+    row(
+        "marker editor: a frame while panning and zooming",
+        f"{frame * 1000:.1f} ms (95 %: {slow * 1000:.1f})",
+        "< 16.7 ms",
+        slow < 0.0167,
+    )
+    row(
+        "marker editor: first sound after play",
+        f"{heard * 1000:.0f} ms at the most",
+        "< 150 ms",
+        heard < 0.15,
+    )
 
 
 def measuring_anew(work: Path, demo: Path, row: Row) -> None:
@@ -96,13 +110,19 @@ def measuring_anew(work: Path, demo: Path, row: Row) -> None:
         songs = [r[0] for r in db.execute("SELECT cart FROM item WHERE kind = 'song'")]
         for number in range(1000 - len(songs)):
             cart, like = 10_000 + number, songs[number % len(songs)]
-            db.execute(f"INSERT INTO item (cart, path, {rest}) SELECT {cart}, '{cart}', {rest}"
-                       f" FROM item WHERE cart = {like}")  # fmt: skip
-            db.execute("INSERT INTO item_sound (cart, overview, fingerprint, sounding_s, envelope)"
-                       f" SELECT {cart}, overview, fingerprint, sounding_s, envelope FROM"
-                       f" item_sound WHERE cart = {like}")  # fmt: skip
-        db.execute("DELETE FROM item_sound WHERE cart < 10000 AND cart NOT IN"
-                   f" ({','.join(map(str, songs))})")  # fmt: skip
+            db.execute(
+                f"INSERT INTO item (cart, path, {rest}) SELECT {cart}, '{cart}', {rest}"
+                f" FROM item WHERE cart = {like}"
+            )
+            db.execute(
+                "INSERT INTO item_sound (cart, overview, fingerprint, sounding_s, envelope)"
+                f" SELECT {cart}, overview, fingerprint, sounding_s, envelope FROM"
+                f" item_sound WHERE cart = {like}"
+            )
+        db.execute(
+            "DELETE FROM item_sound WHERE cart < 10000 AND cart NOT IN"
+            f" ({','.join(map(str, songs))})"
+        )
         path = db.execute("SELECT path FROM item ORDER BY duration_s DESC").fetchone()[0]
     db.close()
     begun = time.perf_counter()

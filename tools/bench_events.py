@@ -72,10 +72,16 @@ def painting(row: Row) -> None:
         day = date(2026, 11, 23) + timedelta(days=n)
         start = us_from(datetime(day.year, day.month, day.day, tzinfo=UTC))
         boxes = [
-            Box(dice.randrange(200), f"Event {k}", start + dice.randrange(86_400) * US,
-                dice.choice([8.0, 60.0, 3600.0]), dice.choice(list(Does)), dice.random() > 0.1)
+            Box(
+                dice.randrange(200),
+                f"Event {k}",
+                start + dice.randrange(86_400) * US,
+                dice.choice([8.0, 60.0, 3600.0]),
+                dice.choice(list(Does)),
+                dice.random() > 0.1,
+            )
             for k in range(BOXES // 7)
-        ]  # fmt: skip
+        ]
         laid = in_lanes(b for b in boxes if b.long) + in_lanes(b for b in boxes if not b.long)
         days.append(Day(day, start, start + 86_400 * US, tuple(laid)))
     view = EventWeekView(DARK, TZ)

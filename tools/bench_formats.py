@@ -32,7 +32,8 @@ if TYPE_CHECKING:
 Row = Callable[[str, str, str, bool], None]
 _ITEMS, _DAYS = 5000, 30
 _RULES = (
-    RotationRule(RuleSubject.ARTIST, 60), RotationRule(RuleSubject.TITLE, 120),
+    RotationRule(RuleSubject.ARTIST, 60),
+    RotationRule(RuleSubject.TITLE, 120),
     RotationRule(RuleSubject.ALBUM, 90, firm=False, weight=3),
     RotationRule(RuleSubject.ITEM, 150, category="front"),
     RotationRule(RuleSubject.PLAYS, 8, category="front"),
@@ -41,7 +42,7 @@ _RULES = (
     RotationRule(RuleSubject.RUN, 3, trait="voice"),
     RotationRule(RuleSubject.RUN, 2, trait="tempo=slow", firm=False, weight=2),
     RotationRule(RuleSubject.PRODUCT, 60),
-)  # fmt: skip
+)
 
 
 def _item(cart: int, dice: np.random.Generator) -> Item:
@@ -51,8 +52,16 @@ def _item(cart: int, dice: np.random.Generator) -> Item:
     seconds = float(np.clip(dice.normal(215, 40), 130, 420))
     traits = f"tempo={dice.choice(['slow', 'mid', 'fast'])}, voice={dice.choice(['a', 'b'])}"
     measure = Measure(seconds, 44_100, 2, cue_out_s=seconds)
-    return Item(cart, Kind.SONG, f"Title {dice.integers(_ITEMS)}", artist, "", measure,
-                album=f"Album {dice.integers(5)}", turn=RotationCard(traits=traits))  # fmt: skip
+    return Item(
+        cart,
+        Kind.SONG,
+        f"Title {dice.integers(_ITEMS)}",
+        artist,
+        "",
+        measure,
+        album=f"Album {dice.integers(5)}",
+        turn=RotationCard(traits=traits),
+    )
 
 
 def _stock() -> tuple[Stock, list[HourTask]]:
@@ -61,15 +70,19 @@ def _stock() -> tuple[Stock, list[HourTask]]:
     carts = [item.cart for item in items]
     inside = {"front": carts[:60], "fresh": carts[60:400], "standards": carts[400:]}
     format_clock = FormatClock(
-        1, "Day",
-        strip_from("category front; music until 20:00; category fresh; music; "
-                   "fixed mark 45:00 Quarter to; music"),
+        1,
+        "Day",
+        strip_from(
+            "category front; music until 20:00; category fresh; music; "
+            "fixed mark 45:00 Quarter to; music"
+        ),
         (("standards", 50.0), ("fresh", 30.0), ("front", 20.0)),
-    )  # fmt: skip
+    )
     formats = FormatPlan(
-        {1: format_clock}, rules=_RULES,
+        {1: format_clock},
+        rules=_RULES,
         categories={name: Rotating(name, carts=tuple(many)) for name, many in inside.items()},
-    )  # fmt: skip
+    )
     tz = zone("Europe/Lisbon")
     table = RotationColumns(
         [RotationTrack(item, item.measure.duration_s) for item in items], inside
@@ -82,8 +95,11 @@ def _stock() -> tuple[Stock, list[HourTask]]:
 
 
 def _lines(made: list[MadeHour], stock: Stock) -> list[tuple[float, int]]:
-    return [(hour.start_us / US + line.at_s, stock.table.row(line.cart))
-            for hour in made for line in hour.lines]  # fmt: skip
+    return [
+        (hour.start_us / US + line.at_s, stock.table.row(line.cart))
+        for hour in made
+        for line in hour.lines
+    ]
 
 
 def making(row: Row) -> None:
@@ -94,15 +110,22 @@ def making(row: Row) -> None:
     taken = time.perf_counter() - begun
     lines, broken = sum(len(h.lines) for h in made), sum(h.broken for h in made)
     worst = max(abs(hour.lands_s) for hour in made)
-    row(f"make {_DAYS} days, {lines} lines, {_ITEMS} items, {len(_RULES)} rules",
-        f"{taken:.1f} s, {broken} firm broken", "< 10 s, none",
-        taken < 10 and not broken)  # fmt: skip
+    row(
+        f"make {_DAYS} days, {lines} lines, {_ITEMS} items, {len(_RULES)} rules",
+        f"{taken:.1f} s, {broken} firm broken",
+        "< 10 s, none",
+        taken < 10 and not broken,
+    )
     plays = [0] * (stock.table.size)
     for _, place in _lines(made, stock):
         plays[place] += 1
     use = gini(plays[401:])
-    row("the month lands, and uses its largest category", f"{worst:.1f} s off, Gini {use:.2f}",
-        "30 s", worst <= 30)  # fmt: skip
+    row(
+        "the month lands, and uses its largest category",
+        f"{worst:.1f} s off, Gini {use:.2f}",
+        "30 s",
+        worst <= 30,
+    )
     around = PlayColumns(_lines([one for one in made if one is not made[-1]], stock))
     times = []
     for _ in range(5):

@@ -47,17 +47,28 @@ w.go_to("Library")
 until(lambda: table.items.rowCount() > 0); w.grab()
 first = time.perf_counter() - begun
 until(lambda: table.items.rowCount() == int(sys.argv[3]))
-times = []
 field = w.library.items.field
-for text in ("a", "ar", "art", "arti", "artis", "artist", "artist 7", "artist 71", "artist 7",
-             "artist", "s", "song 12", "", "quay", "song 9 art"):
-    w.library.items._found = None
-    begun = time.perf_counter()
-    field.setText(text)
-    until(lambda: w.library.items._found is not None)
-    app.processEvents()  # painted as well
-    times.append(time.perf_counter() - begun)
-times.sort()
+def forget(catalogue):
+    catalogue._arrays.answers.clear()
+    catalogue._arrays.index._left.clear()
+    return True
+def typed():
+    forgot, times = [], []
+    w.shelf.look(forget, forgot.append)
+    until(lambda: forgot)
+    for text in TEXTS:
+        w.library.items._found = None
+        begun = time.perf_counter()
+        field.setText(text)
+        until(lambda: w.library.items._found is not None)
+        app.processEvents()  # painted as well
+        times.append(time.perf_counter() - begun)
+    return times
+TEXTS = ("a", "ar", "art", "arti", "artis", "artist", "artist 7", "artist 71", "artist 7",
+         "artist", "s", "song 12", "", "quay", "song 9 art")
+until(lambda: w.shelf._queue.empty())
+# of each key the best of three: what is measured is the desk, not what else the machine does
+times = sorted(map(min, zip(typed(), typed(), typed())))
 status = Path("/proc/self/status").read_text()
 memory = int(status.split("VmHWM:")[1].split()[0]) / 1024
 print(json.dumps([first, times[len(times) // 2], times[-1], memory]))
@@ -99,8 +110,19 @@ def measuring(work: Path, row: Row, best: Best) -> None:
     told = f"{ours:.2f} s, ratio {ours / alone:.2f}"
     row("measure 4 min of FLAC (ratio to decoding alone)", told, "<= 2.5", ours <= 2.5 * alone)
     if shutil.which("ffmpeg"):
-        command = ["ffmpeg", "-nostats", "-loglevel", "error", "-i", str(path),
-                   "-filter_complex", "ebur128=peak=true", "-f", "null", "-"]  # fmt: skip
+        command = [
+            "ffmpeg",
+            "-nostats",
+            "-loglevel",
+            "error",
+            "-i",
+            str(path),
+            "-filter_complex",
+            "ebur128=peak=true",
+            "-f",
+            "null",
+            "-",
+        ]
         theirs = best(command, 3)
         told = f"{theirs:.2f} s, {theirs / ours:.1f} times ours"
         row("the same by ffmpeg's ebur128=peak=true", told, ">= 3 times", theirs >= 3 * ours)
@@ -126,15 +148,25 @@ def _many(work: Path, path: Path, alone: float, row: Row) -> None:
     decoding = time.perf_counter() - begun
     station = work / "taking"
     new = [sys.executable, "-m", "nightly_spindle"]
-    subprocess.run([*new, "station", "new", str(station), "--name", "T", "--timezone", "UTC"],
-                   check=True, capture_output=True)  # fmt: skip
+    subprocess.run(
+        [*new, "station", "new", str(station), "--name", "T", "--timezone", "UTC"],
+        check=True,
+        capture_output=True,
+    )
     begun = time.perf_counter()
-    subprocess.run([*new, "import", str(station), str(folder), "--kind", "promo"], check=True,
-                   capture_output=True)  # fmt: skip
+    subprocess.run(
+        [*new, "import", str(station), str(folder), "--kind", "promo"],
+        check=True,
+        capture_output=True,
+    )
     taken = time.perf_counter() - begun
     told = f"{taken:.1f} s, ratio {taken / decoding:.2f}"
-    row("take in 12 songs of 4 min (ratio to decoding, one core)", told, "<= 2.5",
-        taken <= 2.5 * decoding)  # fmt: skip
+    row(
+        "take in 12 songs of 4 min (ratio to decoding, one core)",
+        told,
+        "<= 2.5",
+        taken <= 2.5 * decoding,
+    )
     del alone
 
 
@@ -144,11 +176,21 @@ def looking(station: Path, work: Path, count: int, row: Row) -> None:
 
     told = subprocess.run(
         [sys.executable, "-c", LOOK, str(station), str(work / "look.ini"), str(count)],
-        check=True, capture_output=True, text=True,
-    ).stdout  # fmt: skip
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout
     first, middle, longest, memory = json.loads(told)
-    row("library, 100,000 items: first rows after opening", f"{first * 1000:.0f} ms", "< 300 ms",
-        first < 0.3)  # fmt: skip
-    row("library: a keystroke of the filter answered", f"{middle * 1000:.0f} ms (longest "
-        f"{longest * 1000:.0f})", "< 50 ms", middle < 0.05)  # fmt: skip
+    row(
+        "library, 100,000 items: first rows after opening",
+        f"{first * 1000:.0f} ms",
+        "< 300 ms",
+        first < 0.3,
+    )
+    row(
+        "library: from a key to the filter's rows painted",
+        f"{middle * 1000:.0f} ms (longest {longest * 1000:.0f})",
+        "< 30 ms",
+        middle < 0.03,
+    )
     row("desk's memory with it", f"{memory:.0f} MB", "< 400 MB", memory < 400)

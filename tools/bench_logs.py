@@ -18,10 +18,42 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 LINES, ITEMS = 10_000, 100_000
-_HEAD = ("tidal", "harbour", "lantern", "copper", "quiet", "northern", "paper", "velvet", "amber",
-         "hollow", "silver", "winter", "signal", "distant", "broken", "gentle")  # fmt: skip
-_TAIL = ("ferry", "orchard", "parade", "engine", "mirror", "valley", "anthem", "station", "garden",
-         "river", "cinema", "window", "meridian", "compass", "island", "carousel")  # fmt: skip
+_HEAD = (
+    "tidal",
+    "harbour",
+    "lantern",
+    "copper",
+    "quiet",
+    "northern",
+    "paper",
+    "velvet",
+    "amber",
+    "hollow",
+    "silver",
+    "winter",
+    "signal",
+    "distant",
+    "broken",
+    "gentle",
+)
+_TAIL = (
+    "ferry",
+    "orchard",
+    "parade",
+    "engine",
+    "mirror",
+    "valley",
+    "anthem",
+    "station",
+    "garden",
+    "river",
+    "cinema",
+    "window",
+    "meridian",
+    "compass",
+    "island",
+    "carousel",
+)
 
 Row = Callable[[str, str, str, bool], None]
 
@@ -46,12 +78,14 @@ def reading(folder: Path, row: Row) -> None:
     logs = {
         "by path": ("p.m3u", "\n".join(f"M:\\Radio\\audio\\song {n:06}.wav" for n in chosen)),
         "by artist and title": (
-            "t.csv", _table((named[n][0].upper(), named[n][1]) for n in chosen)
+            "t.csv",
+            _table((named[n][0].upper(), named[n][1]) for n in chosen),
         ),
         "slips": (
-            "s.csv", _table((_slip(named[n][0], dice), _slip(named[n][1], dice)) for n in chosen)
+            "s.csv",
+            _table((_slip(named[n][0], dice), _slip(named[n][1], dice)) for n in chosen),
         ),
-    }  # fmt: skip
+    }
     lost = []
     for what, (name, text) in logs.items():
         (folder / name).write_text(text + "\n", encoding="utf-8")
@@ -61,8 +95,12 @@ def reading(folder: Path, row: Row) -> None:
         matches, _ = match_log(connection, folder, log, drop, str(folder), Patience())
         taken = time.perf_counter() - begin
         found = sum(match.cart is not None for match in matches)
-        row(f"a log of {LINES:,} lines {what}, {found:,} found of {ITEMS:,} items",
-            f"{taken:.2f} s", "< 1 s", taken < 1)  # fmt: skip
+        row(
+            f"a log of {LINES:,} lines {what}, {found:,} found of {ITEMS:,} items",
+            f"{taken:.2f} s",
+            "< 1 s",
+            taken < 1,
+        )
         lost = matches
     begin = time.perf_counter()
     near = proposals(connection, lost)
@@ -73,8 +111,12 @@ def reading(folder: Path, row: Row) -> None:
         if match.cart is None
     )
     missing = sum(match.cart is None for match in lost)
-    row(f"closest names of {missing:,} lost lines, {right:,} of them right at once",
-        f"{taken:.2f} s", "< 5 s", taken < 5)  # fmt: skip
+    row(
+        f"closest names of {missing:,} lost lines, {right:,} of them right at once",
+        f"{taken:.2f} s",
+        "< 5 s",
+        taken < 5,
+    )
     connection.close()
 
 

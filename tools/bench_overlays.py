@@ -41,8 +41,9 @@ Row = Callable[[str, str, str, bool], None]
 
 
 def _item(cart: int, kind: Kind, seconds: float) -> Item:
-    measure = Measure(seconds, RATE, 2, -16.0, 4.0, -1.0, 0.0, seconds, seconds - 3, seconds - 6,
-                      Ending.FADE)  # fmt: skip
+    measure = Measure(
+        seconds, RATE, 2, -16.0, 4.0, -1.0, 0.0, seconds, seconds - 3, seconds - 6, Ending.FADE
+    )
     return Item(cart, kind, f"Title {cart}", f"Artist {cart}", f"/a/{cart}", measure)
 
 
@@ -59,8 +60,10 @@ def _day(pools: list[Pool], items: dict[int, Item]) -> tuple[float, int]:
     for _ in range(7):
         programme = Programme(StationSettings("B", "UTC"), _NoLogs(), dict(items), pools=pools)  # type: ignore[arg-type]
         state = new_state(RATE, 0, -1)
-        state.order.upcoming = [Line(state.take_id(), cart, Origin(LineSource.LOG, "x", cart))
-                          for cart in range(1, LINES + 1)]  # fmt: skip
+        state.order.upcoming = [
+            Line(state.take_id(), cart, Origin(LineSource.LOG, "x", cart))
+            for cart in range(1, LINES + 1)
+        ]
         begin = time.process_time()
         night = rehearse(programme, Sequencer(programme, state), [], 23.9)
         found.append(time.process_time() - begin)
@@ -70,10 +73,13 @@ def _day(pools: list[Pool], items: dict[int, Item]) -> tuple[float, int]:
 
 def planning(row: Row) -> None:
     """Print what overlays add to rehearsing a day."""
-    songs = [replace(_item(n, Kind.SONG, 216.0), marks=Marks(intro_end_s=6.0 + n % 12))
-             for n in range(1, LINES + 1)]  # fmt: skip
-    voices = [_item(900 + n, Kind.SWEEPER if n < 20 else Kind.VOICEOVER, 3.0 + n % 5)
-              for n in range(40)]  # fmt: skip
+    songs = [
+        replace(_item(n, Kind.SONG, 216.0), marks=Marks(intro_end_s=6.0 + n % 12))
+        for n in range(1, LINES + 1)
+    ]
+    voices = [
+        _item(900 + n, Kind.SWEEPER if n < 20 else Kind.VOICEOVER, 3.0 + n % 5) for n in range(40)
+    ]
     items = {item.cart: item for item in [*songs, *voices]}
     sweepers = tuple(Member(900 + n) for n in range(20))
     spoken = tuple(Member(920 + n) for n in range(20))
@@ -129,8 +135,18 @@ def ducking(row: Row) -> None:
             play = Play(number, Line(1, number, Origin(LineSource.HAND)), item, 0, 0)
             mixer.start(Voice(StartVoice(play, frames, -3.0, 0, None), _Sound()))
         if over and duck is not None:
-            sound = Overlay(3, _item(3, Kind.SWEEPER, seconds), RATE, 0, (seconds - 4) * RATE, 1,
-                            OverlayPlace.SEGUE, "", "", "")  # fmt: skip
+            sound = Overlay(
+                3,
+                _item(3, Kind.SWEEPER, seconds),
+                RATE,
+                0,
+                (seconds - 4) * RATE,
+                1,
+                OverlayPlace.SEGUE,
+                "",
+                "",
+                "",
+            )
             order = StartOverlay(sound, (seconds - 5) * RATE, -3.0, duck_frames(duck, RATE))
             mixer.overlay(Voice(order, _Sound()), order)
         begin = time.perf_counter()

@@ -44,8 +44,12 @@ def exact_cost(calendar: BreakCalendar, orders: Sequence[Demand], seats: int) ->
                     cost.append(room.cost(unit, at) - UNPLACED)
                 units += 1
     matrix, limits = _rules(calendar, orders, seats, units, variables)
-    found = milp(np.array(cost), constraints=LinearConstraint(matrix, ub=limits),
-                 integrality=np.ones(len(cost), np.int64), bounds=Bounds(0, 1))  # fmt: skip
+    found = milp(
+        np.array(cost),
+        constraints=LinearConstraint(matrix, ub=limits),
+        integrality=np.ones(len(cost), np.int64),
+        bounds=Bounds(0, 1),
+    )
     if not found.success:
         raise ArithmeticError(found.message)
     return float(found.fun) + UNPLACED * units, units

@@ -49,17 +49,27 @@ def tone(seconds: float, hz: float) -> np.ndarray:
 def build(folder: Path) -> Path:
     """Make a station whose log's songs lie on a share, and some others beside it."""
     share, station = folder / "share", folder / "station"
-    new_station(station, {
-        "name": "Fault Pier", "timezone": "UTC", "output.to": "standin",
-        "day_start": datetime.now(UTC).strftime("%H:00"),  # little is passed over at a start
-    })  # fmt: skip
+    new_station(
+        station,
+        {
+            "name": "Fault Pier",
+            "timezone": "UTC",
+            "output.to": "standin",
+            "day_start": datetime.now(UTC).strftime("%H:00"),  # little is passed over at a start
+        },
+    )
     for place, count, first in ((share / "music", SONGS, 300), (station / "audio/song", HERE, 900)):
         place.mkdir(parents=True)
         for n in range(count):
             sound = tone(SONG_S + n % 5, first + 25 * n)
             soundfile.write(place / f"Wren {place.name}{n} - Lamp {n}.wav", sound, RATE)
-    bring_in(station, [Intake([place], IntakeOptions(Kind.SONG))
-                       for place in (share / "music", station / "audio/song")])  # fmt: skip
+    bring_in(
+        station,
+        [
+            Intake([place], IntakeOptions(Kind.SONG))
+            for place in (share / "music", station / "audio/song")
+        ],
+    )
     write_log(station, share)
     return station
 
@@ -185,8 +195,9 @@ class Station:
         mount.rename(source)
         mount.mkdir()
         helper = Path(__file__).with_name("hung_share.py")
-        process = subprocess.Popen([sys.executable, str(helper), str(source), str(mount),
-                                    str(self.flag)])  # fmt: skip
+        process = subprocess.Popen(
+            [sys.executable, str(helper), str(source), str(mount), str(self.flag)]
+        )
         self.processes.append(process)
         self._mount = mount
         if not self.wait(lambda: os.path.ismount(mount), 10):
@@ -196,8 +207,9 @@ class Station:
         """Move the station onto a small file system of its own; returns where it lies."""
         place = self.base / "small"
         place.mkdir()
-        subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={megabytes}m", "tmpfs", str(place)],
-                       check=True)  # fmt: skip
+        subprocess.run(
+            ["mount", "-t", "tmpfs", "-o", f"size={megabytes}m", "tmpfs", str(place)], check=True
+        )
         self._undo.append(lambda: subprocess.run(["umount", "-l", str(place)], check=False))
         shutil.move(self.folder, place / "station")
         self.folder.symlink_to(place / "station")
@@ -206,8 +218,9 @@ class Station:
     def is_heard(self) -> bool:
         """Whether an engine that was started again puts out sound: into a second file."""
         _, *later = sorted(self.heard.glob("*.raw"))
-        return any(np.abs(np.fromfile(file, dtype="<i2")).max(initial=0) > QUIET * 32767
-                   for file in later)  # fmt: skip
+        return any(
+            np.abs(np.fromfile(file, dtype="<i2")).max(initial=0) > QUIET * 32767 for file in later
+        )
 
     # -- what was told -----------------------------------------------------------------------------
 
@@ -218,8 +231,7 @@ class Station:
         if answer is not None:
             sight = answer["sight"]
             said += [sight["problem"]] if sight["problem"] else []
-            said += [f"The folder {one['folder']} is away: {one['why']}."
-                     for one in answer["away"]]  # fmt: skip
+            said += [f"The folder {one['folder']} is away: {one['why']}." for one in answer["away"]]
             said += [f"The {one} does not move." for one in sight["standing"]]
         with contextlib.suppress(sqlite3.DatabaseError, OSError):
             uri = f"file:{self.folder}/station.db?mode=ro"
@@ -239,8 +251,9 @@ class Station:
 
     def told(self, pattern: str) -> str:
         """Return the first sentence since the mark that has a text, empty while there is none."""
-        return next((one for one in self.sentences()
-                     if pattern in one and one not in self.seen_before), "")  # fmt: skip
+        return next(
+            (one for one in self.sentences() if pattern in one and one not in self.seen_before), ""
+        )
 
     # -- what was heard ----------------------------------------------------------------------------
 
@@ -289,8 +302,9 @@ class Station:
         with contextlib.closing(sqlite3.connect(self.folder / "station.db")) as db:
             missed = db.execute(
                 "SELECT count(*) FROM as_run WHERE outcome = 'missed' AND title != 'Off air' AND"
-                " start_us BETWEEN ? AND ?", (since_us, until_us),
-            ).fetchone()[0]  # fmt: skip
+                " start_us BETWEEN ? AND ?",
+                (since_us, until_us),
+            ).fetchone()[0]
         passed_s = (until_us - since_us) / 1e6
         too_many = missed * SONG_S > passed_s + 3 * SONG_S
         return f"{missed} lines missed in {passed_s:.0f} s" if too_many else ""

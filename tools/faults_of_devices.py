@@ -20,15 +20,17 @@ if TYPE_CHECKING:
 from fault_table import fault
 
 
-@fault("clock set an hour on and back", "The clock moved by", before=True, lasts_s=15,
-       complete=False)  # fmt: skip
+@fault(
+    "clock set an hour on and back", "The clock moved by", before=True, lasts_s=15, complete=False
+)
 def _(at: Station) -> Callable[[], object]:
     compiler, library = shutil.which("cc"), at.base / "shifted.so"
     if compiler is None:
         raise OSError("there is no C compiler to shift a clock with")
     source = Path(__file__).with_name("shifted_clock.c")
-    subprocess.run([compiler, "-shared", "-fPIC", "-o", str(library), str(source), "-ldl"],
-                   check=True)  # fmt: skip
+    subprocess.run(
+        [compiler, "-shared", "-fPIC", "-o", str(library), str(source), "-ldl"], check=True
+    )
     rule = at.base / "shift"
     rule.write_text("0\n")
     at.env |= {"LD_PRELOAD": str(library), "SHIFT_FILE": str(rule)}
@@ -53,14 +55,26 @@ def _pulse(at: Station) -> subprocess.Popen[bytes]:
         "</usr/share/alsa/alsa.conf>\n"
         'pcm.nul { type pulse device "nul" hint { show on description "n" } }\n'
     )
-    at.env |= {"PULSE_SERVER": f"unix:{home}/pulse.sock", "ALSA_CONFIG_PATH": str(alsa),
-               "HOME": str(home)}  # fmt: skip
-    command = ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no",
-               "--disable-shm=yes",
-               "-L", f"module-native-protocol-unix socket={home}/pulse.sock auth-anonymous=1",
-               "-L", _SINK]  # fmt: skip
-    made = subprocess.Popen(command, env=at.env, stdout=subprocess.DEVNULL,
-                            stderr=subprocess.DEVNULL)  # fmt: skip
+    at.env |= {
+        "PULSE_SERVER": f"unix:{home}/pulse.sock",
+        "ALSA_CONFIG_PATH": str(alsa),
+        "HOME": str(home),
+    }
+    command = [
+        "pulseaudio",
+        "-n",
+        "--daemonize=no",
+        "--exit-idle-time=-1",
+        "--use-pid-file=no",
+        "--disable-shm=yes",
+        "-L",
+        f"module-native-protocol-unix socket={home}/pulse.sock auth-anonymous=1",
+        "-L",
+        _SINK,
+    ]
+    made = subprocess.Popen(
+        command, env=at.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
     at.processes.append(made)
     if not at.wait((home / "pulse.sock").exists, 10):
         raise OSError("pulseaudio does not start here")
@@ -98,8 +112,13 @@ def _(at: Station) -> Callable[[], object]:
     return back
 
 
-@fault("sound device stalled for 8 s", "the sound device takes no more sound", before=True,
-       lasts_s=8, complete=False)  # fmt: skip
+@fault(
+    "sound device stalled for 8 s",
+    "the sound device takes no more sound",
+    before=True,
+    lasts_s=8,
+    complete=False,
+)
 def _(at: Station) -> Callable[[], object]:
     device = _on_device(at)
     device.send_signal(signal.SIGSTOP)

@@ -76,8 +76,9 @@ def _(at: Station) -> Callable[[], object]:
     return at.flag.unlink
 
 
-@fault("share hangs before the start", "is away", share=True, before=True, lasts_s=20,
-       complete=False)  # fmt: skip
+@fault(
+    "share hangs before the start", "is away", share=True, before=True, lasts_s=20, complete=False
+)
 def _(at: Station) -> Callable[[], object]:
     at.flag.touch()
     at.air()
@@ -146,9 +147,11 @@ def _(at: Station) -> None:
 @fault("log folder hangs (FUSE)", "has not answered", share=True, lasts_s=20, before=True)
 def _(at: Station) -> Callable[[], object]:
     with contextlib.closing(sqlite3.connect(at.folder / "station.db")) as db, db:
-        db.execute("INSERT INTO log_drop (id, name, folder, pattern, options) VALUES"
-                   " (7, 'Share', ?, '%Y-%m-%d-x.m3u', '{\"loads\": \"at its time\"}')",
-                   (str(at.music.parent),))  # fmt: skip
+        db.execute(
+            "INSERT INTO log_drop (id, name, folder, pattern, options) VALUES"
+            " (7, 'Share', ?, '%Y-%m-%d-x.m3u', '{\"loads\": \"at its time\"}')",
+            (str(at.music.parent),),
+        )
     at.air()
     time.sleep(4)
     at.mark()

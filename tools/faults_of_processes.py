@@ -52,8 +52,9 @@ def _(at: Station) -> None:
     kill(at.engine_pid(), signal.SIGTERM)
 
 
-@fault("engine stopped for 5 s (SIGSTOP)", "The clock moved by", lasts_s=15, complete=False,
-       down=True)  # fmt: skip
+@fault(
+    "engine stopped for 5 s (SIGSTOP)", "The clock moved by", lasts_s=15, complete=False, down=True
+)
 def _(at: Station) -> None:
     pid = at.engine_pid()
     kill(pid, signal.SIGSTOP)
@@ -61,8 +62,12 @@ def _(at: Station) -> None:
     kill(pid, signal.SIGCONT)
 
 
-@fault("supervisor killed, then the engine", "The supervisor, which starts the engine again, has",
-       lasts_s=20, down=True)  # fmt: skip
+@fault(
+    "supervisor killed, then the engine",
+    "The supervisor, which starts the engine again, has",
+    lasts_s=20,
+    down=True,
+)
 def _(at: Station) -> None:
     for pid in supervisors(at):
         kill(pid)
@@ -71,8 +76,12 @@ def _(at: Station) -> None:
     kill(at.engine_pid())
 
 
-@fault("the process that engines are forked from killed, then the engine", "The engine was off for",
-       lasts_s=20, down=True)  # fmt: skip
+@fault(
+    "the process that engines are forked from killed, then the engine",
+    "The engine was off for",
+    lasts_s=20,
+    down=True,
+)
 def _(at: Station) -> None:
     pid = at.engine_pid()
     kill(int(Path(f"/proc/{pid}/stat").read_text("ascii").rpartition(")")[2].split()[1]))
@@ -106,8 +115,9 @@ def _(at: Station) -> None:
 
 @fault("desk and its planner killed", lasts_s=4)
 def _(at: Station) -> None:
-    desk = subprocess.Popen([*PROGRAM, "desk", str(at.folder)], env=at.env,
-                            stderr=subprocess.DEVNULL)  # fmt: skip
+    desk = subprocess.Popen(
+        [*PROGRAM, "desk", str(at.folder)], env=at.env, stderr=subprocess.DEVNULL
+    )
     at.processes.append(desk)
     if not at.wait(lambda: at.pids("nightly_spindle.desk.kit.planning_process"), 40):
         raise AssertionError("the planner does not start")
@@ -121,8 +131,10 @@ def _(at: Station) -> None:
 
 @fault("two desks", lasts_s=10)
 def _(at: Station) -> None:
-    desks = [subprocess.Popen([*PROGRAM, "desk", str(at.folder)], env=at.env,
-                              stderr=subprocess.DEVNULL) for _ in range(2)]  # fmt: skip
+    desks = [
+        subprocess.Popen([*PROGRAM, "desk", str(at.folder)], env=at.env, stderr=subprocess.DEVNULL)
+        for _ in range(2)
+    ]
     at.processes += desks
     time.sleep(9)
     if any(desk.poll() is not None for desk in desks):
@@ -131,14 +143,26 @@ def _(at: Station) -> None:
 
 @fault("two engines", lasts_s=4)
 def _(at: Station) -> None:
-    done = subprocess.run([*PROGRAM, "air", str(at.folder)], env=at.env, capture_output=True,
-                          text=True, check=False, timeout=30)  # fmt: skip
+    done = subprocess.run(
+        [*PROGRAM, "air", str(at.folder)],
+        env=at.env,
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=30,
+    )
     if done.returncode != 1 or "is on air already" not in done.stderr:
         raise AssertionError(f"the second says {done.stderr}")
 
 
-@fault("killed during the load of the day's log", "the engine ended with status -9", before=True,
-       down=True, lasts_s=12, complete=False)  # fmt: skip
+@fault(
+    "killed during the load of the day's log",
+    "the engine ended with status -9",
+    before=True,
+    down=True,
+    lasts_s=12,
+    complete=False,
+)
 def _(at: Station) -> None:
     write_log(at.folder, at.music.parent, "2026-11-24")
     write_log(at.folder, at.music.parent, "2026-11-23")

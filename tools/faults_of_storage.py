@@ -22,8 +22,9 @@ from fault_table import fault, kill
 
 def locked(at: Station) -> Callable[[], object]:
     """Lock the database for readers, too; returns what lets go of it."""
-    lock = sqlite3.connect(at.folder / "station.db", isolation_level=None, timeout=10,
-                           check_same_thread=False)  # fmt: skip
+    lock = sqlite3.connect(
+        at.folder / "station.db", isolation_level=None, timeout=10, check_same_thread=False
+    )
     lock.execute("PRAGMA locking_mode=EXCLUSIVE")
     lock.execute("BEGIN EXCLUSIVE")
     return lock.close
@@ -31,8 +32,9 @@ def locked(at: Station) -> Callable[[], object]:
 
 def locked_for_writing(at: Station) -> Callable[[], object]:
     """Lock the database for writers; returns what lets go of it."""
-    lock = sqlite3.connect(at.folder / "station.db", isolation_level=None, timeout=10,
-                           check_same_thread=False)  # fmt: skip
+    lock = sqlite3.connect(
+        at.folder / "station.db", isolation_level=None, timeout=10, check_same_thread=False
+    )
     lock.execute("BEGIN IMMEDIATE")
     return lock.close
 
@@ -42,8 +44,13 @@ def _(at: Station) -> Callable[[], object]:
     return locked_for_writing(at)
 
 
-@fault("database locked, then the engine killed", "cannot be written", down=True, lasts_s=20,
-       complete=False)  # fmt: skip
+@fault(
+    "database locked, then the engine killed",
+    "cannot be written",
+    down=True,
+    lasts_s=20,
+    complete=False,
+)
 def _(at: Station) -> Callable[[], object]:
     free = locked_for_writing(at)
     at.wait(lambda: at.told("cannot be written"), 10)

@@ -68,9 +68,12 @@ def _(at: Station) -> None:
 
 @fault("numbers out of all bounds", lasts_s=6)
 def _(at: Station) -> None:
-    for line in (b'{"op": "insert", "args": {"before": 1e300, "cart": 1001}}',
-                 b'{"op": "overlay", "args": {"line": 1, "wish": {"cart": 99999999999999999999}}}',
-                 b"[" * 100_000, b"\xff\x00\xfe"):  # fmt: skip
+    for line in (
+        b'{"op": "insert", "args": {"before": 1e300, "cart": 1001}}',
+        b'{"op": "overlay", "args": {"line": 1, "wish": {"cart": 99999999999999999999}}}',
+        b"[" * 100_000,
+        b"\xff\x00\xfe",
+    ):
         with contextlib.suppress(OSError), socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as one:
             one.settimeout(5)
             one.connect(str(at.socket()))

@@ -44,11 +44,46 @@ from nightly_spindle.store.station.station_book import apply_book, changes, read
 ZONE = ZoneInfo("Europe/Lisbon")
 NOW = round(datetime(2026, 11, 24, tzinfo=UTC).timestamp()) * US
 LONGEST_S = 5.0
-_TOKENS = [b"\0", b"\xff\xfe", b"\xef\xbb\xbf", b"9" * 40, b"-1", b"1e400", b"NaN", b"\r", b"\n\n",
-           b'"', b";", b",", b"%00", b"../" * 40, b"<!ENTITY a 'b'>", b"\xf0\x9f\x8e\xb5",
-           b"A" * 5000, b"{", b"]"]  # fmt: skip
-_VALUES: list[Any] = [None, True, -1, 0, 10**30, 1e308, "", "x" * 3000, [], {}, [[]], "NaN",
-                      "2026-13-45", "\ud800", 0.1, "-5", "99:99"]  # fmt: skip
+_TOKENS = [
+    b"\0",
+    b"\xff\xfe",
+    b"\xef\xbb\xbf",
+    b"9" * 40,
+    b"-1",
+    b"1e400",
+    b"NaN",
+    b"\r",
+    b"\n\n",
+    b'"',
+    b";",
+    b",",
+    b"%00",
+    b"../" * 40,
+    b"<!ENTITY a 'b'>",
+    b"\xf0\x9f\x8e\xb5",
+    b"A" * 5000,
+    b"{",
+    b"]",
+]
+_VALUES: list[Any] = [
+    None,
+    True,
+    -1,
+    0,
+    10**30,
+    1e308,
+    "",
+    "x" * 3000,
+    [],
+    {},
+    [[]],
+    "NaN",
+    "2026-13-45",
+    "\ud800",
+    0.1,
+    "-5",
+    "99:99",
+]
 
 
 @dataclass(frozen=True)
@@ -71,24 +106,33 @@ def readers(work: Path, station: Path) -> list[Reader]:
     soundfile.write(wave, np.zeros((2000, 2)), 44_100)
     names = "song/a.wav\n#EXTINF:180,Wren - Lamp\nC:\\Music\\b.mp3\n../c.flac\n"
     m3u = b"#EXTM3U\n" + names.encode()
-    xspf = (b'<?xml version="1.0"?><playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList>'
-            b"<track><location>file:///a/b%20c.wav</location><title>Lamp</title><duration>180000"
-            b"</duration></track></trackList></playlist>")  # fmt: skip
+    xspf = (
+        b'<?xml version="1.0"?><playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList>'
+        b"<track><location>file:///a/b%20c.wav</location><title>Lamp</title><duration>180000"
+        b"</duration></track></trackList></playlist>"
+    )
     pls = b"[playlist]\nFile1=/a/b.wav\nTitle1=Lamp\nLength1=180\nNumberOfEntries=1\nVersion=2\n"
-    csv = (b"time,artist,title,file,length\n00:00:00,Wren,Lamp,a.wav,3:00\n"
-           b"00:03:00,Gull,Pier,b.wav,180\n")  # fmt: skip
+    csv = (
+        b"time,artist,title,file,length\n00:00:00,Wren,Lamp,a.wav,3:00\n"
+        b"00:03:00,Gull,Pier,b.wav,180\n"
+    )
     columns = b"00:00:00 1001 WREN            LAMP            3:00\n" * 4
-    ics = (b"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y//EN\r\nBEGIN:VEVENT\r\nUID:1\r\n"
-           b"DTSTAMP:20261101T000000Z\r\nSUMMARY:Bell\r\n"
-           b"DTSTART;TZID=Europe/Lisbon:20261124T090000\r\nDURATION:PT1H\r\n"
-           b"RRULE:FREQ=WEEKLY;BYDAY=MO,TU;UNTIL=20270101T000000Z\r\n"
-           b"EXDATE;TZID=Europe/Lisbon:20261201T090000\r\nEND:VEVENT\r\n"
-           b"END:VCALENDAR\r\n")  # fmt: skip
-    orders = (b"campaign,advertiser,first,last,amount,per,hours\n"
-              b"Rolls,Baker,2026-12-01,2026-12-24,6,day,mon-sat 06-19\n")  # fmt: skip
+    ics = (
+        b"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y//EN\r\nBEGIN:VEVENT\r\nUID:1\r\n"
+        b"DTSTAMP:20261101T000000Z\r\nSUMMARY:Bell\r\n"
+        b"DTSTART;TZID=Europe/Lisbon:20261124T090000\r\nDURATION:PT1H\r\n"
+        b"RRULE:FREQ=WEEKLY;BYDAY=MO,TU;UNTIL=20270101T000000Z\r\n"
+        b"EXDATE;TZID=Europe/Lisbon:20261201T090000\r\nEND:VEVENT\r\n"
+        b"END:VCALENDAR\r\n"
+    )
+    orders = (
+        b"campaign,advertiser,first,last,amount,per,hours\n"
+        b"Rolls,Baker,2026-12-01,2026-12-24,6,day,mon-sat 06-19\n"
+    )
     table = b"cart,title,artist,year\n1001,Lamp,Wren,1999\n"
-    side = json.dumps({"format": "nightly-spindle-markers-1", "markers": {"cue_in": 0.5,
-                      "segue": 12.0}}).encode()  # fmt: skip
+    side = json.dumps(
+        {"format": "nightly-spindle-markers-1", "markers": {"cue_in": 0.5, "segue": 12.0}}
+    ).encode()
     book = json.dumps(read_station(station)).encode()
     kept = (station / "air-state").read_bytes() if (station / "air-state").exists() else b"x"
     return [
@@ -106,11 +150,15 @@ def readers(work: Path, station: Path) -> list[Reader]:
         Reader("station book", ".json", (book,), lambda p: _book(p, station), json=True),
         Reader("WAV chunks", ".wav", (wave.read_bytes(),), read_points),
         Reader("audio", ".wav", (wave.read_bytes(),), lambda p: measure_file(str(p))),
-        Reader("tags", ".mp3", (b"ID3\x03\0\0\0\0\0\x0fTIT2\0\0\0\x05\0\0\0Lamp" + bytes(200),),
-               read_tags),
+        Reader(
+            "tags",
+            ".mp3",
+            (b"ID3\x03\0\0\0\0\0\x0fTIT2\0\0\0\x05\0\0\0Lamp" + bytes(200),),
+            read_tags,
+        ),
         Reader("state file", "", (kept,), _state),
         Reader("side file", "", (b'{"key": "a", "at_us": 1}\n' * 3,), _side),
-    ]  # fmt: skip
+    ]
 
 
 def _orders(path: Path) -> object:

@@ -33,8 +33,16 @@ class HungShare(Operations):  # type: ignore[misc]  # fusepy ships no types
             found = os.lstat(self._at(path))
         except OSError as error:
             raise FuseOSError(error.errno) from error
-        names = ("st_atime", "st_ctime", "st_gid", "st_mode", "st_mtime", "st_nlink", "st_size",
-                 "st_uid")  # fmt: skip
+        names = (
+            "st_atime",
+            "st_ctime",
+            "st_gid",
+            "st_mode",
+            "st_mtime",
+            "st_nlink",
+            "st_size",
+            "st_uid",
+        )
         return {name: getattr(found, name) for name in names}
 
     def readdir(self, path: str, fh: int) -> list[str]:
@@ -59,5 +67,12 @@ class HungShare(Operations):  # type: ignore[misc]  # fusepy ships no types
 
 if __name__ == "__main__":
     source, mount, flag = sys.argv[1:4]
-    FUSE(HungShare(str(Path(source).absolute()), flag), mount, foreground=True, nothreads=False,
-         attr_timeout=0, entry_timeout=0, direct_io=True)  # fmt: skip
+    FUSE(
+        HungShare(str(Path(source).absolute()), flag),
+        mount,
+        foreground=True,
+        nothreads=False,
+        attr_timeout=0,
+        entry_timeout=0,
+        direct_io=True,
+    )

@@ -49,8 +49,11 @@ if TYPE_CHECKING:
 ZONE = zone("Europe/Lisbon")
 MISSING_HOUR = 3
 FAULTS = {
-    MISSING_HOUR: Fault.NO_LOG, 5: None, 7: Fault.HALF_WRITTEN, 9: Fault.UNKNOWN_LINES,
-}  # fmt: skip
+    MISSING_HOUR: Fault.NO_LOG,
+    5: None,
+    7: Fault.HALF_WRITTEN,
+    9: Fault.UNKNOWN_LINES,
+}
 LATE_HOUR, LATE_S = 5, 1200.0
 NIGHT = datetime(2026, 10, 25)  # noqa: DTZ001 - local time of the station
 RATE = 44_100
@@ -144,9 +147,22 @@ def rehearsed(folder: Path, begin: int, hours: float) -> tuple[list[tuple[int, i
 
 def live(folder: Path, begin: str, hours: float, pace: float, scheduler: Scheduler) -> str:
     """Run the engine, leaving the late logs as its clock reaches their time; returns its words."""
-    command = [sys.executable, "-m", "nightly_spindle", "air", str(folder), "--pace", str(pace),
-               "--clock", begin, "--seconds", str(hours * 3600), "--no-intake",
-               "--no-supervisor", "--cold"]  # fmt: skip
+    command = [
+        sys.executable,
+        "-m",
+        "nightly_spindle",
+        "air",
+        str(folder),
+        "--pace",
+        str(pace),
+        "--clock",
+        begin,
+        "--seconds",
+        str(hours * 3600),
+        "--no-intake",
+        "--no-supervisor",
+        "--cold",
+    ]
     log = folder / "engine.log"
     with log.open("w", encoding="utf-8") as out:
         engine = subprocess.Popen(command, stdout=out, stderr=out)
@@ -189,8 +205,10 @@ def check(folder: Path, begin: int, engine: str) -> list[str]:
     alarms = alarms_between(connection, begin, FOREVER)
     logs = [line for line in lines if line.title.startswith("Log ")]
     for line in logs:
-        print(f"  {clock(line.start_us, ZONE)}  {line.origin:6} {line.title:24} {line.outcome}"
-              f"  {line.note}")  # fmt: skip
+        print(
+            f"  {clock(line.start_us, ZONE)}  {line.origin:6} {line.title:24} {line.outcome}"
+            f"  {line.note}"
+        )
     print(f"alarms: {sorted((a.code, clock(a.at_us, ZONE)) for a in alarms)}")
     lost = [one for one in lines if one.outcome == "missing" and one not in logs]
     print(f"{len(lost)} unknown lines in the as-run log")
@@ -222,10 +240,13 @@ def not_loaded(logs: list[AsRun]) -> list[str]:
     ]
     wrong += [
         f"{name} of {origin} was not loaded"
-        for origin, name in (("Day", "Log 2026-10-25.m3u"), ("Week", "Log Sunday.m3u"),
-                             ("Week", "Log Monday.m3u"))
+        for origin, name in (
+            ("Day", "Log 2026-10-25.m3u"),
+            ("Week", "Log Sunday.m3u"),
+            ("Week", "Log Monday.m3u"),
+        )
         if (origin, name) not in loaded
-    ]  # fmt: skip
+    ]
     twice = [line for line in logs if line.title == names[1] and line.outcome == "loaded"]
     if len(twice) != 2 or twice[1].start_us - twice[0].start_us != 3600 * US:
         wrong.append("the hour that comes twice did not load twice, an hour apart")

@@ -42,20 +42,38 @@ def wait(ms: int) -> None:
 
 def on_air(folder: Path, *options: str) -> subprocess.Popen[bytes]:
     """Start an engine."""
-    return subprocess.Popen([*PROGRAM, "air", str(folder), "--no-supervisor", *options],
-                            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+    return subprocess.Popen(
+        [*PROGRAM, "air", str(folder), "--no-supervisor", *options],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
 
 
 def air_hours(folder: Path) -> None:
     """Have the last hours aired, in fast forward."""
     begin = datetime.now().astimezone() - timedelta(hours=_BEFORE_H)
     seconds = str(_BEFORE_H * 3600 - 120)
-    subprocess.run([*PROGRAM, "campaigns", "place", str(folder), "--at", begin.isoformat()],
-                   check=True, stdout=subprocess.DEVNULL)  # fmt: skip
-    subprocess.run([*PROGRAM, "formats", "make", str(folder), "--days", "4"], check=True,
-                   stdout=subprocess.DEVNULL)  # fmt: skip
-    engine = on_air(folder, "--clock", begin.isoformat(), "--pace", str(_PACE), "--cold",
-                    "--seconds", seconds, "--no-intake")  # fmt: skip
+    subprocess.run(
+        [*PROGRAM, "campaigns", "place", str(folder), "--at", begin.isoformat()],
+        check=True,
+        stdout=subprocess.DEVNULL,
+    )
+    subprocess.run(
+        [*PROGRAM, "formats", "make", str(folder), "--days", "4"],
+        check=True,
+        stdout=subprocess.DEVNULL,
+    )
+    engine = on_air(
+        folder,
+        "--clock",
+        begin.isoformat(),
+        "--pace",
+        str(_PACE),
+        "--cold",
+        "--seconds",
+        seconds,
+        "--no-intake",
+    )
     engine.wait()
 
 
@@ -119,11 +137,11 @@ class Pictures:
         self.take("clock", lambda: w.go_to("Formats"), 5000)
         place = w.formats
         self.take("format-week", lambda: place.show_page("Week"), 2000)
-        place.show_page("Made")
+        place.show_page("Schedule")
         place.made.go(1)
         wait(2500)
-        heads = [n for n, row in enumerate(place.made.rows.rows) if row.line is None]
-        line = place.made.rows.index(heads[0] + 5, 1)
+        heads = [n for n, row in enumerate(place.made.table.rows) if row.line is None]
+        line = place.made.table.cells.index(heads[0] + 5, 1)
         self.take("made", lambda: place.made.table.setCurrentIndex(line), 3000)
 
     def campaigns(self) -> None:
@@ -151,8 +169,12 @@ def main() -> None:
     theme.load_fonts()
     with tempfile.TemporaryDirectory(prefix="pictures") as work:
         folder = Path(work) / "station"
-        subprocess.run([*PROGRAM, "demo", "--folder", str(folder), "--build-only"], check=True,
-                       stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+        subprocess.run(
+            [*PROGRAM, "demo", "--folder", str(folder), "--build-only"],
+            check=True,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
         air_hours(folder)
         engine = on_air(folder)
         memory = QSettings(str(Path(work) / "desk.ini"), QSettings.Format.IniFormat)

@@ -48,8 +48,10 @@ def soak_days(folder: Path, days: int, seed: int) -> list[str]:
     run.run(days)
     lost, doubled = run.lost_and_doubled()
     print(f"{days} days, seed {seed}: {dict(sorted(run.counts.items()))}")
-    print(f"dead air over 2 s: {len(run.dead)}; lines lost: {lost}; lines doubled: {doubled}; "
-          f"memory {at_start:.0f} MB at the start, {rss():.0f} MB at the end")  # fmt: skip
+    print(
+        f"dead air over 2 s: {len(run.dead)}; lines lost: {lost}; lines doubled: {doubled}; "
+        f"memory {at_start:.0f} MB at the start, {rss():.0f} MB at the end"
+    )
     wrong = [f"dead air: {one}" for one in run.dead[:20]]
     wrong += [f"{lost} lines lost"] if lost else []
     return wrong + ([f"{doubled} lines doubled"] if doubled else [])
@@ -80,8 +82,12 @@ def soak_kills(template: Path, kills: int, dice: random.Random) -> list[str]:
 
             def back(pid: int = pid) -> bool:
                 answer = at.ask("state")
-                return bool(answer and answer["pid"] != pid and answer["sight"]
-                            and answer["state"]["order"]["playing"])  # fmt: skip
+                return bool(
+                    answer
+                    and answer["pid"] != pid
+                    and answer["sight"]
+                    and answer["state"]["order"]["playing"]
+                )
 
             if not at.wait(back, 20):
                 wrong.append("it is not back within 20 s")
@@ -98,9 +104,11 @@ def soak_kills(template: Path, kills: int, dice: random.Random) -> list[str]:
     late = [one for one, stolen in took if one > MOST_DOWN_S and stolen < QUIET]
     beside = [one for one, stolen in took if one > MOST_DOWN_S and stolen >= QUIET]
     load, mean_s = os.getloadavg()[0], sum(seconds) / len(took)
-    print(f"{len(took)} kills: back after {min(seconds):.1f} to {max(seconds):.1f} s (mean "
-          f"{mean_s:.1f}), {len(late)} after more than {MOST_DOWN_S:g} s, and {len(beside)} while "
-          f"the host took {QUIET:.0%} or more of the processors; load {load:.1f}")  # fmt: skip
+    print(
+        f"{len(took)} kills: back after {min(seconds):.1f} to {max(seconds):.1f} s (mean "
+        f"{mean_s:.1f}), {len(late)} after more than {MOST_DOWN_S:g} s, and {len(beside)} while "
+        f"the host took {QUIET:.0%} or more of the processors; load {load:.1f}"
+    )
     return wrong + [f"back after {one:.1f} s" for one in late]
 
 

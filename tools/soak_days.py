@@ -111,8 +111,9 @@ class Days:
         for start, end, row in rows:
             if self._last_end and start - self._last_end > 2 * rate:
                 when = clock(self.sequencer.instant_of(self._last_end), ZONE)
-                self.dead.append(f"{(start - self._last_end) / rate:.1f} s at {when} before "
-                                 f"{row.title}")  # fmt: skip
+                self.dead.append(
+                    f"{(start - self._last_end) / rate:.1f} s at {when} before {row.title}"
+                )
             self._last_end = max(self._last_end, end)
             self.counts["plays"] += 1
         self.recorder = Recorder()
@@ -126,8 +127,9 @@ class Days:
         items = [self.programme.items[cart] for cart in carts]
         begin = us_from(day)
         for drop in self.programme.drops.values():
-            for slot in drop.slots(ZONE, self.programme.settings.day_start, begin - 1,
-                                   begin + 24 * 3600 * US - 1):  # fmt: skip
+            for slot in drop.slots(
+                ZONE, self.programme.settings.day_start, begin - 1, begin + 24 * 3600 * US - 1
+            ):
                 way = self.dice.choice(["whole"] * 4 + ["late", "none", "cut", "gaps", "short"])
                 self.counts[f"logs {way}"] += 1
                 hours = 5.0 if way == "short" else 24.2
@@ -207,8 +209,11 @@ class Days:
         self.at_us += round(self.dice.uniform(0.2, 1.8) * STEP_S * US)
         self.write(self.sequencer.advance(self.sequencer.frame_of(self.at_us)))
         until_us = self.at_us + AHEAD_US // 4
-        coming = [(drop, slot) for drop in self.programme.log_drops
-                  for slot in self.programme.coming(drop, self.at_us, until_us)]  # fmt: skip
+        coming = [
+            (drop, slot)
+            for drop in self.programme.log_drops
+            for slot in self.programme.coming(drop, self.at_us, until_us)
+        ]
         self.snapshot.logs.look(coming)
         for awaited in list(self.sequencer.state.logs.awaited):
             drop = self.programme.drop(awaited.drop)
@@ -236,8 +241,11 @@ class Days:
             if day > self._left:
                 self._left = day
                 took = time.monotonic() - begun
-                print(f"  day {day}: {took:.0f} s, {rss():.0f} MB, {self.counts['plays']} plays,"
-                      f" {len(self.dead)} silences", flush=True)  # fmt: skip
+                print(
+                    f"  day {day}: {took:.0f} s, {rss():.0f} MB, {self.counts['plays']} plays,"
+                    f" {len(self.dead)} silences",
+                    flush=True,
+                )
         self.free_database()
         self.write(self.sequencer.leave())
         self.journal.write([], [], None, self.at_us)
@@ -245,13 +253,19 @@ class Days:
     def lost_and_doubled(self) -> tuple[int, int]:
         """Return how many plays are not in the as-run log, and how many are twice."""
         connection = connect(self.folder)
-        written = Counter((row["key"], row["title"]) for row in connection.execute(
-            "SELECT key, title FROM as_run WHERE kind != '' AND over = ''"))  # fmt: skip
+        written = Counter(
+            (row["key"], row["title"])
+            for row in connection.execute(
+                "SELECT key, title FROM as_run WHERE kind != '' AND over = ''"
+            )
+        )
         open_ = connection.execute("SELECT count(*) FROM as_run WHERE outcome = 'on air'")
         lost = len(set(self.noted) - set(written)) + int(open_.fetchone()[0])
-        twice = connection.execute("SELECT count(*) FROM (SELECT 1 FROM as_run WHERE kind != ''"
-                                   " AND over = '' GROUP BY start_us, cart HAVING count(*) > 1"
-                                   " AND max(end_us) > min(start_us))").fetchone()[0]  # fmt: skip
+        twice = connection.execute(
+            "SELECT count(*) FROM (SELECT 1 FROM as_run WHERE kind != ''"
+            " AND over = '' GROUP BY start_us, cart HAVING count(*) > 1"
+            " AND max(end_us) > min(start_us))"
+        ).fetchone()[0]
         connection.close()
         return lost, int(twice)
 

@@ -45,7 +45,8 @@ class BackgroundJob:
         try:
             self._running = subprocess.Popen(
                 [sys.executable, "-m", "nightly_spindle", *arguments],
-                stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
-            )  # fmt: skip
+                stdout=subprocess.DEVNULL,
+                stdin=subprocess.DEVNULL,
+            )
         except OSError as error:  # no memory, no process left: tried again later
             _log.warning("%s did not start: %s", self._what, error)

@@ -40,7 +40,7 @@ from nightly_spindle.air.messages import (
     Watch,
     Watching,
     other_version,
-)  # fmt: skip
+)
 from nightly_spindle.air.places import socket_path
 from nightly_spindle.core.base.errors import EnvironmentFault, InputFault, NightlySpindleError
 from nightly_spindle.core.base.findings import Finding
@@ -141,9 +141,10 @@ class Control:
         if why != self._told:
             self._told = why
             self._engine.tell_alarm(
-                "no-socket", f"No desk can reach the engine: {why}.",
+                "no-socket",
+                f"No desk can reach the engine: {why}.",
                 "Set XDG_RUNTIME_DIR to a folder of your own.",
-            )  # fmt: skip
+            )
 
     def _serve_until_stopped(self, path: Path) -> None:
         self._path = path
@@ -264,10 +265,16 @@ class Control:
 
     def _state(self, _asked: State) -> EngineState:
         engine, programme = self._engine, self._engine.programme
-        away = [AwayFolder(gone.folder, gone.since_us, gone.why)
-                for gone in programme.away.values()]  # fmt: skip
-        return EngineState(engine.sequencer.state.copy(), os.getpid(), engine.sight, away,
-                           programme.settings.timezone)  # fmt: skip
+        away = [
+            AwayFolder(gone.folder, gone.since_us, gone.why) for gone in programme.away.values()
+        ]
+        return EngineState(
+            engine.sequencer.state.copy(),
+            os.getpid(),
+            engine.sight,
+            away,
+            programme.settings.timezone,
+        )
 
     def _insert(self, asked: Insert) -> Inserted:
         sequencer = self._engine.sequencer
@@ -306,7 +313,7 @@ class Control:
         for _, line in gone:
             item = engine.programme.item(line.cart)
             title = item.title if item else f"cart {line.cart}"
-            note, at = "taken out by hand", engine.sequencer.state.clock.frame
+            note, at = "removed by hand", engine.sequencer.state.clock.frame
             engine.apply([Dropped(at, line, Outcome.REMOVED, title, note)])
         return Removed([GoneLine(before, line) for before, line in gone])
 
@@ -359,12 +366,24 @@ class Control:
         if why_not and not asked.at_us:
             raise InputFault(why_not)
         order = LoadOrder(
-            0, asked.at_us, step.drop, slot.start_us, step.file, str(Entry(asked.entry)),
+            0,
+            asked.at_us,
+            step.drop,
+            slot.start_us,
+            step.file,
+            str(Entry(asked.entry)),
             str(Placement(asked.placement or drop.options.placement)),
-        )  # fmt: skip
+        )
         taken = self._engine.sequencer.edits.load_by_hand(order)
-        return LoadTaken(taken.id, taken.at_us, reading.file, reading.usable, why_not,
-                         len(reading.carts), len(reading.lost))  # fmt: skip
+        return LoadTaken(
+            taken.id,
+            taken.at_us,
+            reading.file,
+            reading.usable,
+            why_not,
+            len(reading.carts),
+            len(reading.lost),
+        )
 
     def _fire(self, asked: Fire) -> EventFired:
         """Carry a timed event out now, whatever its rule and its switch say."""
@@ -377,10 +396,14 @@ class Control:
         fired = [one for one in actions if isinstance(one, Fired)]
         lines = [line for one in fired for line in one.line_ids]
         did = [f"{counted(len(lines), 'line')} lined up"] if lines else []
-        told = [ToldFinding(one.code, str(one.severity), one.text)
-                for one in actions if isinstance(one, Finding)]  # fmt: skip
-        return EventFired(event.name, lines, did + [said for one in fired for said in one.did],
-                          told)  # fmt: skip
+        told = [
+            ToldFinding(one.code, str(one.severity), one.text)
+            for one in actions
+            if isinstance(one, Finding)
+        ]
+        return EventFired(
+            event.name, lines, did + [said for one in fired for said in one.did], told
+        )
 
 
 def _request_of(line: bytes) -> dict[str, Any]:

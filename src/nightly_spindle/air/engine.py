@@ -266,6 +266,10 @@ class Engine:
         assert self.player is not None
         self.player.apply(actions)
 
+    def send_to(self, output: Output) -> None:
+        """Send the sound elsewhere from the next block on. The pump's side; the former is open."""
+        self._output = output
+
     def renew(self, items: Iterable[Item]) -> list[int]:
         """Take edited items up; returns the cart numbers of those that were.
 

@@ -140,8 +140,9 @@ class JournalWriter:
         )
         mend = "Nothing needs to be done." if left else "See the engine's own messages."
         code, severity = ("engine-started", "note") if left else ("engine-restarted", "alarm")
-        return _Batch([line], [Alarm(key, since, code, severity, text, mend)], None,
-                      frozenset(), until)  # fmt: skip
+        return _Batch(
+            [line], [Alarm(key, since, code, severity, text, mend)], None, frozenset(), until
+        )
 
     # -- the thread --------------------------------------------------------------------------------
 
@@ -180,8 +181,14 @@ class JournalWriter:
             return  # the pump stands: no sign of life
         begun = time.monotonic()
         self._journal.write(lines, alarms, state, self._seen_us)
-        _log.debug("%d lines, %d alarms, seen %d, %s, %.3f s", len(lines), len(alarms),
-                   self._seen_us, self._journal.problem, time.monotonic() - begun)  # fmt: skip
+        _log.debug(
+            "%d lines, %d alarms, seen %d, %s, %.3f s",
+            len(lines),
+            len(alarms),
+            self._seen_us,
+            self._journal.problem,
+            time.monotonic() - begun,
+        )
         self._keep_state()
         self._tell()
 
@@ -212,9 +219,10 @@ class JournalWriter:
             return
         if self.problem and not self._told:
             self.alarm(
-                "records-wait", f"{self.problem[:1].upper()}{self.problem[1:]}.",
+                "records-wait",
+                f"{self.problem[:1].upper()}{self.problem[1:]}.",
                 "Free the disk, or end what holds the database; nothing is lost meanwhile.",
-            )  # fmt: skip
+            )
         elif not self.problem:
             _log.warning("records are written again")
         self._told = self.problem

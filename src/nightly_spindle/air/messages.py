@@ -283,10 +283,25 @@ class Fire(Operation[EventFired], frozen=True):
 OPERATIONS: dict[str, type[Operation[Any]]] = {
     one.op: one
     for one in (
-        Watch, State, Skip, Stop, Go, Leave, SetUnattended, Insert, Remove, Move, SetJoin,
-        SetOverlay, SwitchOverlays, SetTag, Load, Forget, Fire,
+        Watch,
+        State,
+        Skip,
+        Stop,
+        Go,
+        Leave,
+        SetUnattended,
+        Insert,
+        Remove,
+        Move,
+        SetJoin,
+        SetOverlay,
+        SwitchOverlays,
+        SetTag,
+        Load,
+        Forget,
+        Fire,
     )
-}  # fmt: skip
+}
 HANDS: dict[str, Operation[None]] = {one.op: one for one in (Skip(), Stop(), Go(), Leave())}
 
 

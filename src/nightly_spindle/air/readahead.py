@@ -220,8 +220,9 @@ class ReadAhead:
     def breaks(self) -> list[tuple[Key, int, str]]:
         """Return (key, position, why) of every source that is known to end, and where."""
         with self._lock:
-            return [(one.key, one.ended_at, one.problem) for one in self._sources
-                    if one.ended_at >= 0]  # fmt: skip
+            return [
+                (one.key, one.ended_at, one.problem) for one in self._sources if one.ended_at >= 0
+            ]
 
     def hanging(self) -> list[Buffered]:
         """Return the sources whose disk does not answer."""

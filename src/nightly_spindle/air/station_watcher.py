@@ -218,9 +218,10 @@ class StationWatcher:
             if seconds >= _HANGS_S and folder not in self._told_hanging:
                 self._told_hanging.add(folder)
                 engine.tell_alarm(
-                    "folder-hangs", f"The folder {folder} has not answered for {seconds:.0f} s.",
+                    "folder-hangs",
+                    f"The folder {folder} has not answered for {seconds:.0f} s.",
                     "See to the drive or the share; nothing else waits for it.",
-                )  # fmt: skip
+                )
         self._told_hanging &= set(hanging)
 
     def _look_for_logs(self, snapshot: Snapshot, engine: Engine) -> None:
@@ -297,9 +298,10 @@ class StationWatcher:
         now = self._wall()
         if self._placer.failed():
             self._alarm(
-                "placing-failed", "The spots of the coming days could not be placed; those placed "
-                "before air.", "See the engine's messages, and place them by hand.",
-            )  # fmt: skip
+                "placing-failed",
+                "The spots of the coming days could not be placed; those placed before air.",
+                "See the engine's messages, and place them by hand.",
+            )
         due = local_day(spots.made_us, tz) < local_day(now, tz)
         if due and spots.campaigns and spots.patterns and self._placer.may_start(now):
             at = moment_from(now, tz).isoformat()
@@ -312,15 +314,19 @@ class StationWatcher:
         rules = programme.settings.formats
         if self._maker.failed():
             self._alarm(
-                "making-failed", "The station's own logs could not be made; rotation fills those "
-                "hours by their clocks' weights.", "See the engine's messages, and make them.",
-            )  # fmt: skip
+                "making-failed",
+                "The station's own logs could not be made; rotation fills those "
+                "hours by their clocks' weights.",
+                "See the engine's messages, and make them.",
+            )
         if not (rules.by_itself and programme.formats.plans.used and self._maker.may_start(now)):
             return
         until = now + round(rules.days_ahead * 86_400) * 1_000_000
-        wanted = {task.slot.start_us
-                  for task in tasks_of(programme, programme.formats, now, until)
-                  if not task.covered}  # fmt: skip
+        wanted = {
+            task.slot.start_us
+            for task in tasks_of(programme, programme.formats, now, until)
+            if not task.covered
+        }
         if wanted - made_instants(self._snapshot.connection, now, until):
             at = moment_from(now, programme.settings.tz).isoformat()
             told = ["--days", f"{rules.days_ahead:g}", "--at", at]
@@ -340,8 +346,9 @@ class StationWatcher:
             return
         programme = snapshot.programme
         items = list(programme.items.values())
-        found = look_at_files(self._patience, programme.roots, items, self._wall(),
-                              dict(programme.away))  # fmt: skip
+        found = look_at_files(
+            self._patience, programme.roots, items, self._wall(), dict(programme.away)
+        )
         took = time.monotonic() - begun
         self._next_files = begun + (_SELDOM_S if took > _LONG_LOOK_S and not found.away else 0.0)
         engine.tell(partial(engine.note_files, found), "what files are there")

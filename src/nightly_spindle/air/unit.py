@@ -22,8 +22,11 @@ def unit_name(folder: Path) -> str:
 def unit_text(folder: Path, python: Path) -> str:
     """Return the unit: it runs this program where it really is, by its own Python."""
     template = files("nightly_spindle.air").joinpath(TEMPLATE).read_text(encoding="utf-8")
-    filled = {"@PYTHON@": _quoted(str(python)), "@FOLDER@": _quoted(str(folder)),
-              "@NAME@": folder.name.replace("%", "%%")}  # fmt: skip
+    filled = {
+        "@PYTHON@": _quoted(str(python)),
+        "@FOLDER@": _quoted(str(folder)),
+        "@NAME@": folder.name.replace("%", "%%"),
+    }
     for mark, text in filled.items():
         template = template.replace(mark, text)
     return template

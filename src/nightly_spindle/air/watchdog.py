@@ -1,17 +1,25 @@
-"""The watchdog: knows of each thread when it last moved, and tells of one that stands."""
+"""The watchdog: knows of each thread when it last moved, and tells of one that stands.
+
+It counts the time in which it goes round itself. A process that was held as a whole (a machine
+asleep, a debugger, a host without a processor to spare) had no chance to move: that is no standing.
+"""
 
 from __future__ import annotations
 
 import logging
+import math
 import os
+import sys
 import threading
 import time
+import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from nightly_spindle.store.base.messages import end_messages
 
 _EVERY_S = 1.0
+_AT_MOST_S = 1.5 * _EVERY_S  # what one round counts for, however late it comes
 _LAST_WORDS_S = 2.0
 STANDS = 75  # exit status of an engine whose pump stands: it is started again (EX_TEMPFAIL)
 _log = logging.getLogger(__name__)
@@ -40,6 +48,7 @@ class Watchdog:
         self._leaving = threading.Event()
         self._thread = threading.Thread(target=self._run, name="watchdog", daemon=True)
         self.standing: dict[str, float] = {}
+        self._seen: dict[str, tuple[float, float]] = {}  # when it had moved, and since then (s)
 
     def watch(self, watched: Watched) -> None:
         """Look after a thread."""
@@ -54,15 +63,26 @@ class Watchdog:
         self._leaving.set()
 
     def _run(self) -> None:
+        before = time.monotonic()
         while not self._leaving.wait(_EVERY_S):
-            for one in self._watched:
-                try:
-                    self._look(one)
-                except Exception:  # noqa: BLE001 - the edge of the thread: it must go on
-                    _log.exception("the watchdog could not look after %s", one.name)
+            now = time.monotonic()
+            self.look(min(now - before, _AT_MOST_S))
+            before = now
 
-    def _look(self, one: Watched) -> None:
-        stands = time.monotonic() - one.moved()
+    def look(self, passed_s: float) -> None:
+        """Look at all threads; so much time counts since the last look."""
+        for one in self._watched:
+            try:
+                self._look(one, passed_s)
+            except Exception:  # noqa: BLE001 - the edge of the thread: it must go on
+                _log.exception("the watchdog could not look after %s", one.name)
+
+    def _look(self, one: Watched, passed_s: float) -> None:
+        moved = one.moved()
+        before, stood = self._seen.get(one.name, (math.nan, 0.0))
+        # one that has not begun says infinity
+        stands = stood + passed_s if moved == before and moved != math.inf else 0.0
+        self._seen[one.name] = (moved, stands)
         if stands <= one.patience_s:
             if self.standing.pop(one.name, None) is not None:
                 _log.warning("the %s moves again", one.name)
@@ -75,12 +95,28 @@ class Watchdog:
         text += "; another takes its place." if one.replace else "."
         _log.error("%s", text)
         if one.ends and not self._leaving.is_set():
-            # why it ends must be read afterwards, but a disk that hangs must not keep it
-            last_words = threading.Thread(target=end_messages, daemon=True)
-            last_words.start()
-            last_words.join(_LAST_WORDS_S)
-            os._exit(STANDS)
+            _end()
         self._tell("thread-stands", text, "See the engine's messages; a disk or share may hang.")
         if one.replace is not None:
             one.replace()
             self.standing.pop(one.name, None)
+            self._seen.pop(one.name, None)
+
+
+def _end() -> None:
+    """End the process, once it is written down where each thread stands; never returns.
+
+    Why it ends must be read afterwards, but a disk that hangs must not keep it.
+    """
+
+    def last_words() -> None:
+        for number, frame in sys._current_frames().items():  # noqa: SLF001 - public but in name
+            stack = "".join(traceback.format_stack(frame))
+            _log.error("thread %s stands at\n%s", names.get(number, number), stack.rstrip())
+        end_messages()
+
+    names = {one.ident: one.name for one in threading.enumerate()}
+    saying = threading.Thread(target=last_words, daemon=True)
+    saying.start()
+    saying.join(_LAST_WORDS_S)
+    os._exit(STANDS)

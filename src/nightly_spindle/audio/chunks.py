@@ -35,12 +35,16 @@ _POINT = struct.Struct("<II4sIII")
 _MOST = 1 << 20  # bytes of a marker chunk that are read
 _COPY = 1 << 20
 _TIMER_OF = {
-    Marker.CUE_IN: b"AUDs", Marker.INTRO_END: b"INTe", Marker.SEGUE: b"SEGs",
+    Marker.CUE_IN: b"AUDs",
+    Marker.INTRO_END: b"INTe",
+    Marker.SEGUE: b"SEGs",
     Marker.CUE_OUT: b"AUDe",
-}  # fmt: skip
+}
 _MARKER_OF = {usage: marker for marker, usage in _TIMER_OF.items()} | {
-    b"INT": Marker.INTRO_END, b"SEG": Marker.SEGUE, b"EOD": Marker.CUE_OUT,
-}  # fmt: skip
+    b"INT": Marker.INTRO_END,
+    b"SEG": Marker.SEGUE,
+    b"EOD": Marker.CUE_OUT,
+}
 _KNOWN = {str(marker): marker for marker in Marker}
 
 
@@ -100,7 +104,7 @@ def write_points(path: Path, points: Sequence[Point], told: Told) -> None:
     the file is as it was then.
     """
     if path.suffix.lower() not in {".wav", ".rf64", ".bwf"}:
-        raise InputFault(f"{path} is no WAV file: its markers go into a sidecar instead")
+        raise InputFault(f"{path} is not a WAV file: its markers go into a sidecar instead")
     beside = path.with_name(f".{path.name}.part")
     try:
         before = path.stat()
@@ -145,7 +149,7 @@ def _layout(file: BinaryIO, path: Path) -> _Layout:
     """Find the chunks. A data chunk that says it is longer than the file ends with it."""
     head = file.read(12)
     if len(head) < 12 or head[:4] not in {b"RIFF", b"RF64"} or head[8:] != b"WAVE":
-        raise AudioUnreadable(f"{path} is no WAV file, so it has no marker chunks")
+        raise AudioUnreadable(f"{path} is not a WAV file, so it has no marker chunks")
     end = file.seek(0, os.SEEK_END)
     layout = _Layout(head[:4])
     at, data_size = 12, 0
@@ -342,8 +346,10 @@ def _new_cart(told: Told) -> bytes:
     def text(value: str, room: int) -> bytes:
         return value.encode("ascii", "replace")[: room - 1].ljust(room, b"\0")
 
-    fields = [b"0101", *(text(v, 64) for v in (told.title, told.artist, told.cut_id, "", "", "",
-              ""))]  # fmt: skip
+    fields = [
+        b"0101",
+        *(text(v, 64) for v in (told.title, told.artist, told.cut_id, "", "", "", "")),
+    ]
     fields += [b"1900/01/01", b"00:00:00", b"9999/12/31", b"23:59:59"]
     fields += [text("Nightly Spindle", 64), text("", 64), text("", 64), struct.pack("<i", 32_768)]
     return b"".join(fields).ljust(_CART_HEAD, b"\0")

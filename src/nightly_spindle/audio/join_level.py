@@ -208,8 +208,9 @@ def _gains(curve: Curve, part: Array) -> Array:
 
 def _smooth(power: Array, seconds: float) -> Array:
     width = max(1, round(seconds / STEP_S))
-    padded = np.concatenate([np.full(width // 2, power[0]), power,
-                             np.full(width - width // 2 - 1, power[-1])])  # fmt: skip
+    padded = np.concatenate(
+        [np.full(width // 2, power[0]), power, np.full(width - width // 2 - 1, power[-1])]
+    )
     sums = np.concatenate([[0.0], np.cumsum(padded)])
     return np.asarray((sums[width:] - sums[:-width]) / width)
 

@@ -88,10 +88,19 @@ def find_markers(
     trimming = trimming or Trimming()
     length = measure.duration_s
     whole = replace(
-        measure, cue_in_s=0.0, cue_out_s=length, segue_s=length, fade_start_s=length,
-        ending=Ending.COLD, sag_s=None, fall=(),
-        sure_cue_in=0.0, sure_segue=0.0, sure_fade_start=0.0, sure_cue_out=0.0,
-    )  # fmt: skip
+        measure,
+        cue_in_s=0.0,
+        cue_out_s=length,
+        segue_s=length,
+        fade_start_s=length,
+        ending=Ending.COLD,
+        sag_s=None,
+        fall=(),
+        sure_cue_in=0.0,
+        sure_segue=0.0,
+        sure_fade_start=0.0,
+        sure_cue_out=0.0,
+    )
     if envelope is None:
         return whole
     blip = round(trimming.blip_s / envelope.hop_s) + 1

@@ -17,9 +17,15 @@ from nightly_spindle.core.base.errors import NightlySpindleError
 Runner = Callable[[argparse.Namespace], int]
 _ON_AIR = {"air", "tell", "status"}
 _OPTIONS = {  # module: its package
-    "library": "library", "marker": "library", "segue": "segues", "log": "logs",
-    "event": "events", "overlay": "overlays", "campaign": "traffic", "format": "music",
-}  # fmt: skip
+    "library": "library",
+    "marker": "library",
+    "segue": "segues",
+    "log": "logs",
+    "event": "events",
+    "overlay": "overlays",
+    "campaign": "traffic",
+    "format": "music",
+}
 CRASHED = 70  # EX_SOFTWARE in sysexits.h: our own mistake, never one that was foreseen
 
 
@@ -122,10 +128,16 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     new.add_argument("--day-start", default="00:00", help="start of the broadcast day, HH:MM")
     new.add_argument("--rate", default="44100", help="mix rate, 44100 or 48000")
     told = add(group, "settings", "station:settings", "say and change the station's settings")
-    told.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
-                      help="change one; may be given again")  # fmt: skip
-    service = add(group, "service", "station:service", "a systemd user unit for the engine",
-                   json=False)  # fmt: skip
+    told.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        help="change one; may be given again",
+    )
+    service = add(
+        group, "service", "station:service", "a systemd user unit for the engine", json=False
+    )
     service.add_argument("--write", action="store_true", help="put it where systemd finds it")
     from nightly_spindle.cli.station.safekeeping_options import safe_commands
 
@@ -133,16 +145,22 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     measure = add(commands, "measure", "station:measure", "measure audio files", station=False)
     measure.add_argument("files", metavar="FILE", nargs="+")
     standin = commands.add_parser(
-        "standin", help="simulated devices and services by themselves"
+        "standin", help="simulated devices and services on their own"
     ).add_subparsers(metavar="COMMAND", required=True)
-    stream = add(standin, "stream", "simulators:stream", "serve a simulated web stream",
-                  json=False, station=False)  # fmt: skip
+    stream = add(
+        standin,
+        "stream",
+        "simulators:stream",
+        "serve a simulated web stream",
+        json=False,
+        station=False,
+    )
     stream.add_argument("--port", type=int, default=8136)
     stream.add_argument("--hz", type=float, default=330.0, help="its tone")
     faults = ["none", "refused", "hangs", "breaks off", "no sound"]
     stream.add_argument("--fault", default="none", choices=faults)
     stream.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
-    stream.add_argument("--seconds", type=float, help="leave after so long")
+    stream.add_argument("--seconds", type=float, help="leave after this time")
     demo = add(
         commands,
         "demo",
@@ -177,17 +195,18 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
 def _air(commands: argparse._SubParsersAction[Any]) -> None:
     add = partial(_add, package="playout")
     air = add(commands, "air", "air:on_air", "run the air engine", json=False)
-    air.add_argument("--output", choices=["standin", "device"],
-                     help="default: what the station's settings name")  # fmt: skip
+    air.add_argument(
+        "--output", choices=["standin", "device"], help="default: what the station's settings name"
+    )
     air.add_argument("--device", help="name or number of the sound device")
     air.add_argument("--pace", type=float, help="run the stand-in faster than real time")
     air.add_argument("--clock", metavar="T", help="the stand-in's clock starts here")
-    air.add_argument("--seconds", type=float, help="leave after so much station time")
+    air.add_argument("--seconds", type=float, help="leave after this much station time")
     air.add_argument("--capture", help="keep what is heard in this FLAC file (stand-in)")
     air.add_argument("--cold", action="store_true", help="forget the running order first")
     air.add_argument("--no-supervisor", action="store_true", help="do not restart after a crash")
     air.add_argument("--even-a-copy", action="store_true", help="air a copy made for trying")
-    air.add_argument("--no-intake", action="store_true", help="do not take audio in beside it")
+    air.add_argument("--no-intake", action="store_true", help="do not run the intake as well")
     air.add_argument("--log-level", choices=["DEBUG", "INFO", "WARNING"], default="INFO")
     air.add_argument("--waits", action="store_true", help=argparse.SUPPRESS)
     ask = add(commands, "tell", "tell:tell", "tell a running engine to do something")

@@ -81,13 +81,13 @@ def _take_whatever(folder: Path, looked: Looked, options: IntakeOptions, home: P
     try:
         return take_one(folder, looked, options, home)
     except Exception as error:  # the edge of one file  # noqa: BLE001
-        _log.exception("%s could not be taken in", looked.path)
+        _log.exception("%s could not be imported", looked.path)
         return TakeResult(State.REFUSED, None, refused_for(looked.path, error))
 
 
 def refused_for(path: Path, error: Exception) -> str:
     """Return why a file was refused for which no sentence had been written."""
-    return f"{path} could not be taken in ({type(error).__name__}: {error})"
+    return f"{path} could not be imported ({type(error).__name__}: {error})"
 
 
 def take_one(folder: Path, looked: Looked, options: IntakeOptions, home: Path) -> TakeResult:

@@ -154,10 +154,11 @@ class Service:
         if [w.job for w in self._watches.values()] == jobs:
             return
         self._watches = {
-            job.id: Watch(job, self._watches[job.id].known if job.id in self._watches
-                          else known[job.id])
+            job.id: Watch(
+                job, self._watches[job.id].known if job.id in self._watches else known[job.id]
+            )
             for job in jobs
-        }  # fmt: skip
+        }
         self._notifier.follow({job.id: job.folder for job in jobs})
 
     def _watch(self, now: float) -> None:
@@ -178,8 +179,11 @@ class Service:
     def _tell_hanging(self, watch: Watch, since_s: float) -> None:
         if since_s >= _TOLD_AFTER_S and watch.job.id not in self._hanging:
             self._hanging.add(watch.job.id)
-            _log.warning("the folder %s has not answered for %.0f s; the others are watched on",
-                         watch.job.folder, since_s)  # fmt: skip
+            _log.warning(
+                "the folder %s has not answered for %.0f s; the others are watched on",
+                watch.job.folder,
+                since_s,
+            )
 
     def _queue_found(self, watch: Watch) -> None:
         """Queue what a look found, also one that nobody waited for any more."""
@@ -244,8 +248,10 @@ class Service:
         longest = _READ_S + arrival.size / _READ_BYTES_S
         if now - self._waited[1] < longest:
             return
-        text = (f"{arrival.path} could not be read within {longest:.0f} s; see to its drive. It is "
-                "tried again later")  # fmt: skip
+        text = (
+            f"{arrival.path} could not be read within {longest:.0f} s; see to its drive. It is "
+            "tried again later"
+        )
         _log.warning("%s", text)
         self._asleep[str(flying.home)] = now + _ASLEEP_S
         self._waited = (0, 0.0)
@@ -300,7 +306,7 @@ class Service:
                 arrivals.finish(library, arrival.id, State.QUEUED, None, str(error))
             raise
         except Exception as error:  # the edge of one file: it is refused, the others go on  # noqa: BLE001
-            _log.exception("%s could not be taken in", arrival.path)
+            _log.exception("%s could not be imported", arrival.path)
             taken = TakeResult(State.REFUSED, None, refused_for(Path(arrival.path), error))
             with LibraryTransaction(self._folder) as library:
                 self._report(library, arrival, taken)

@@ -131,7 +131,7 @@ def settle_source(path: Path, folder: Path, options: IntakeOptions) -> str:
         target = _free_name(done / path.name)
         shutil.move(path, target)
     except OSError as error:
-        return f"it is taken in, but could not be moved to {done}: {error.strerror or error}"
+        return f"it is imported, but could not be moved to {done}: {error.strerror or error}"
     return ""
 
 

@@ -47,13 +47,15 @@ if TYPE_CHECKING:
 
 _SEED = 7
 _CATEGORY = {
-    "song": "Quay rotation", "id": "Station IDs", "sweeper": "Night sweepers",
+    "song": "Quay rotation",
+    "id": "Station IDs",
+    "sweeper": "Night sweepers",
     "spot": "Harbour spots",
     "jingle": "Jingles",
     "promo": "Promos",
     "voiceover": "Voiceovers",
     "psa": FILLER,
-}  # fmt: skip
+}
 _VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
 
 
@@ -119,8 +121,10 @@ def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]
 def _leave_arrivals(folder: Path) -> None:
     """Put files into the watched folder: two new, one known, one nameless, one that is none."""
     folder.mkdir(exist_ok=True)
-    for artist, title, seed in (("Tam Reddick", "Slack Water Radio", 61),
-                                ("Odile Faraday", "Bell Buoy", 62)):  # fmt: skip
+    for artist, title, seed in (
+        ("Tam Reddick", "Slack Water Radio", 61),
+        ("Odile Faraday", "Bell Buoy", 62),
+    ):
         sound = _song(Song(artist, title, 40, "flac", 2, drive_db=1), seed)
         _write(str(folder / f"{artist} - {title}.flac"), sound, 44_100, title, artist, "")
     sound = _song(Song("", "", 40, "flac", 2, fade_s=6), 63)

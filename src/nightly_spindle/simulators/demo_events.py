@@ -46,29 +46,72 @@ def _event(name: str, rule: TimeRule, entry: Entry, *steps: Step, **options: obj
 def demo_events(tides: int, promo: int, until: date) -> list[TimedEvent]:
     """Return the events; `tides` and `promo` are items, the promo runs until a day."""
     last = datetime.combine(until, time(23, 59, 59))
-    bells = TimeRule(
-        _at("06:30").start, "FREQ=DAILY", repeat=Repeat(3600, time(23, 30))
-    )  # fmt: skip
+    bells = TimeRule(_at("06:30").start, "FREQ=DAILY", repeat=Repeat(3600, time(23, 30)))
     weekly = "FREQ=WEEKLY;BYDAY="
     return [
-        _event("Tide tables", _at("06:00", "FREQ=DAILY;BYHOUR=6,12,18"), Entry.LAND,
-               PlayItem(tides), tolerance_s=3.0),
+        _event(
+            "Tide tables",
+            _at("06:00", "FREQ=DAILY;BYHOUR=6,12,18"),
+            Entry.LAND,
+            PlayItem(tides),
+            tolerance_s=3.0,
+        ),
         _event("Quay bell", bells, Entry.WAIT, PlayFolder("audio/id", Pick.RANDOM), wait_s=90.0),
-        _event("Fog night", _at("21:00", f"{weekly}FR"), Entry.CUT_IN, PlayList("Fog night"),
-               ShowText("Fog night on the quay"), length_s=720.0, at_end=BlockEnd.CUT),
-        _event("Net mending", _at("20:00", f"{weekly}TU,TH"), Entry.CUT_IN,
-               PlayList("If all else fails", Pick.SHUFFLED), GoBack(), length_s=1800.0),
-        _event("Evening tide", _at("07:00", f"{weekly}SA"), Entry.CUT_IN,
-               PlayList("If all else fails"), length_s=3600.0),
-        _event("Sunday promo", TimeRule(
-                   _at("09:15").start, f"FREQ=DAILY;UNTIL={last:%Y%m%dT%H%M%S}",
-                   repeat=Repeat(7200, time(22))),
-               Entry.NEXT, PlayItem(promo), over=WhenOver.OFF),
-        TimedEvent(0, "Night jingle", AfterSongs(4, TimeRule(
-                       _at("22:00").start, "FREQ=DAILY", repeat=Repeat(0, time(2)))),
-                   Entry.NEXT, (PlayCategory("Jingles"),)),
-        TimedEvent(0, "Jingle before the tides", OffsetRule(1, -300.0), Entry.NEXT,
-                   (PlayCategory("Jingles"),)),
-        TimedEvent(0, "Drowned bells relay", _at("19:00", f"{weekly}SU"), Entry.CUT_IN,
-                   (PlayStream(_RELAY, "Drowned bells relay", 3600.0),), enabled=False),
-    ]  # fmt: skip
+        _event(
+            "Fog night",
+            _at("21:00", f"{weekly}FR"),
+            Entry.CUT_IN,
+            PlayList("Fog night"),
+            ShowText("Fog night on the quay"),
+            length_s=720.0,
+            at_end=BlockEnd.CUT,
+        ),
+        _event(
+            "Net mending",
+            _at("20:00", f"{weekly}TU,TH"),
+            Entry.CUT_IN,
+            PlayList("If all else fails", Pick.SHUFFLED),
+            GoBack(),
+            length_s=1800.0,
+        ),
+        _event(
+            "Evening tide",
+            _at("07:00", f"{weekly}SA"),
+            Entry.CUT_IN,
+            PlayList("If all else fails"),
+            length_s=3600.0,
+        ),
+        _event(
+            "Sunday promo",
+            TimeRule(
+                _at("09:15").start,
+                f"FREQ=DAILY;UNTIL={last:%Y%m%dT%H%M%S}",
+                repeat=Repeat(7200, time(22)),
+            ),
+            Entry.NEXT,
+            PlayItem(promo),
+            over=WhenOver.OFF,
+        ),
+        TimedEvent(
+            0,
+            "Night jingle",
+            AfterSongs(4, TimeRule(_at("22:00").start, "FREQ=DAILY", repeat=Repeat(0, time(2)))),
+            Entry.NEXT,
+            (PlayCategory("Jingles"),),
+        ),
+        TimedEvent(
+            0,
+            "Jingle before the tides",
+            OffsetRule(1, -300.0),
+            Entry.NEXT,
+            (PlayCategory("Jingles"),),
+        ),
+        TimedEvent(
+            0,
+            "Drowned bells relay",
+            _at("19:00", f"{weekly}SU"),
+            Entry.CUT_IN,
+            (PlayStream(_RELAY, "Drowned bells relay", 3600.0),),
+            enabled=False,
+        ),
+    ]

@@ -37,25 +37,55 @@ if TYPE_CHECKING:
 
 _GROUPS = {
     "Harbour standards": (
-        "Saltgrass and Iron", "Lamp Room Waltz", "Ferryman's Ledger", "Slow Rope",
-        "Pilot Boat Blues", "Kelp Lantern", "Two Stroke Moon", "The Customs Shed",
-        "Gearbox Hymn", "Night Watch at Pier Four",
+        "Saltgrass and Iron",
+        "Lamp Room Waltz",
+        "Ferryman's Ledger",
+        "Slow Rope",
+        "Pilot Boat Blues",
+        "Kelp Lantern",
+        "Two Stroke Moon",
+        "The Customs Shed",
+        "Gearbox Hymn",
+        "Night Watch at Pier Four",
     ),
     "New landings": (
-        "Cold Harbour, Warm Tin", "First Light on the Slip", "Letters to the Dredger",
-        "Tide Table for Two", "Unladen", "Copper Bottom", "Wet Rope, Dry Land",
+        "Cold Harbour, Warm Tin",
+        "First Light on the Slip",
+        "Letters to the Dredger",
+        "Tide Table for Two",
+        "Unladen",
+        "Copper Bottom",
+        "Wet Rope, Dry Land",
     ),
     "Slack water": (
-        "Nine Fathom Lullaby", "Gull Arithmetic", "Bollard Song", "Half a Mile of Fog",
-        "Ropewalk Girls", "Small Hours, Small Craft", "The Marrow Street Reel", "Ballast",
+        "Nine Fathom Lullaby",
+        "Gull Arithmetic",
+        "Bollard Song",
+        "Half a Mile of Fog",
+        "Ropewalk Girls",
+        "Small Hours, Small Craft",
+        "The Marrow Street Reel",
+        "Ballast",
     ),
-}  # fmt: skip
+}
 _TEMPO = {
-    "slow": ("Lamp Room Waltz", "Nine Fathom Lullaby", "Slow Rope", "Half a Mile of Fog",
-             "Unladen", "Ballast", "Small Hours, Small Craft"),
-    "quick": ("Two Stroke Moon", "Pilot Boat Blues", "The Marrow Street Reel", "Gearbox Hymn",
-              "Copper Bottom"),
-}  # fmt: skip
+    "slow": (
+        "Lamp Room Waltz",
+        "Nine Fathom Lullaby",
+        "Slow Rope",
+        "Half a Mile of Fog",
+        "Unladen",
+        "Ballast",
+        "Small Hours, Small Craft",
+    ),
+    "quick": (
+        "Two Stroke Moon",
+        "Pilot Boat Blues",
+        "The Marrow Street Reel",
+        "Gearbox Hymn",
+        "Copper Bottom",
+    ),
+}
 # the demo's songs last about a minute: distances are a quarter of what stations use
 _RULES = (
     RotationRule(RuleSubject.ARTIST, 3),
@@ -76,31 +106,45 @@ def demo_formats(library: LibraryTransaction, cart: Callable[[str], int], today:
     weights = (("Harbour standards", 50.0), ("New landings", 30.0), ("Slack water", 20.0))
     links = ClockOptions(link_pool="Between songs", link_songs=9)
     quay = FormatClock(
-        0, "Afternoon quay",
+        0,
+        "Afternoon quay",
         strip_from(
             "category New landings; category Harbour standards; music until 14:00; "
             "category Slack water; category New landings; music until 28:00; "
             "category Harbour standards; music; mark 40:00 Twenty to; "
             "category New landings; category Slack water; music"
         ),
-        weights, (), ClockOptions(opens=cart("Quay bell, long"), link_pool="Between songs",
-                                  link_songs=9),
-    )  # fmt: skip
+        weights,
+        (),
+        ClockOptions(opens=cart("Quay bell, long"), link_pool="Between songs", link_songs=9),
+    )
     market = FormatClock(
-        0, "Market day",
-        strip_from("category Harbour standards; music until 30:00; fixed mark 30:00 Half past; "
-                   "category New landings; music"),
+        0,
+        "Market day",
+        strip_from(
+            "category Harbour standards; music until 30:00; fixed mark 30:00 Half past; "
+            "category New landings; music"
+        ),
         (("Harbour standards", 60.0), ("New landings", 40.0)),
         (RotationRule(RuleSubject.ARTIST, 4),),
         ClockOptions(link_pool="Between songs", link_songs=6, fixed_end=True),
-    )  # fmt: skip
-    fog = FormatClock(0, "Fog hour", strip_from("category Slack water; music"),
-                      (("Slack water", 40.0), ("Harbour standards", 60.0)), (), links)  # fmt: skip
+    )
+    fog = FormatClock(
+        0,
+        "Fog hour",
+        strip_from("category Slack water; music"),
+        (("Slack water", 40.0), ("Harbour standards", 60.0)),
+        (),
+        links,
+    )
     numbers = {clock.name: save_clock(library, clock)[0] for clock in (quay, market, fog)}
     afternoon = [day * 24 + hour for day in range(5) for hour in range(13, 18)]
     weekend = [day * 24 + hour for day in (5, 6) for hour in range(9, 18)]
-    paint_week(library, dict.fromkeys(afternoon, numbers["Afternoon quay"])
-               | dict.fromkeys(weekend, numbers["Market day"]))  # fmt: skip
+    paint_week(
+        library,
+        dict.fromkeys(afternoon, numbers["Afternoon quay"])
+        | dict.fromkeys(weekend, numbers["Market day"]),
+    )
     _days(library, numbers, cart("Half a Mile of Fog"), today)
 
 
@@ -111,12 +155,27 @@ def _with_tempo(tempo: str) -> Callable[[RotationCard], RotationCard]:
 def _days(library: LibraryTransaction, numbers: dict[str, int], show: int, today: date) -> None:
     """Program two day plans, and a few days of the calendar that have them."""
     blank = (AS_BASE,) * 24
-    fog = DayPlan(0, "Fog day", painted(blank, range(9, 20), numbers["Fog hour"]),
-                  (Show(parse_time_of_day("15:30"), show),))  # fmt: skip
+    fog = DayPlan(
+        0,
+        "Fog day",
+        painted(blank, range(9, 20), numbers["Fog hour"]),
+        (Show(parse_time_of_day("15:30"), show),),
+    )
     number, _ = save_day(library, fog, Plans())
     known = Plans(days={number: replace(fog, id=number)})
-    regatta = DayPlan(0, "Regatta", painted(blank, range(10, 16), numbers["Market day"]), (),
-                      DayOptions(base=float(number), holidays=True))  # fmt: skip
+    regatta = DayPlan(
+        0,
+        "Regatta",
+        painted(blank, range(10, 16), numbers["Market day"]),
+        (),
+        DayOptions(base=float(number), holidays=True),
+    )
     second, _ = save_day(library, regatta, known)
-    set_calendar(library, {today + timedelta(days=9): number, today + timedelta(days=10): number,
-                           today + timedelta(days=16): second})  # fmt: skip
+    set_calendar(
+        library,
+        {
+            today + timedelta(days=9): number,
+            today + timedelta(days=10): number,
+            today + timedelta(days=16): second,
+        },
+    )

@@ -28,9 +28,13 @@ _MISSING = "../audio/song/Ferry Horn Request.flac"
 def night_hours(folder: Path) -> LogDrop:
     """Return the drop of the night's hours of the demo station in `folder`."""
     options = DropOptions(
-        period=Period.HOUR, hours="0-5", loads=Loads.AT_TIME, entry=Entry.NEXT,
-        placement=Placement.FRONT, short=WhenShort.ROTATION,
-    )  # fmt: skip
+        period=Period.HOUR,
+        hours="0-5",
+        loads=Loads.AT_TIME,
+        entry=Entry.NEXT,
+        placement=Placement.FRONT,
+        short=WhenShort.ROTATION,
+    )
     paths = (("M:\\Music", str(folder)),)
     meanings = (Meaning("*SPOTS 2*", Means.BREAK, 2),)
     return LogDrop(0, _NIGHT, str(folder / "night-logs"), "%y%m%d_%H.m3u", options, paths, meanings)

@@ -82,9 +82,16 @@ def entries_of(items: Sequence[Item], folder: str, start_s: float = 0.0) -> list
     for item in items:
         path = os.path.relpath(item.path, folder)
         entries.append(
-            LogEntry(path, item.artist, item.title, item.cart, item.measure.duration_s, at_s,
-                     str(item.kind))
-        )  # fmt: skip
+            LogEntry(
+                path,
+                item.artist,
+                item.title,
+                item.cart,
+                item.measure.duration_s,
+                at_s,
+                str(item.kind),
+            )
+        )
         here = span(item, _RATE)
         at_s += (here.segue - here.cue_in) / _RATE
     return entries
@@ -119,7 +126,7 @@ def leave_log(
     if Fault.UNKNOWN_LINES in faults:
         body = text.splitlines(keepends=True)
         text = "".join(
-            f"{line}{'@@ MACRO 17 VTRK' + chr(10) if number % 20 == 2 else ''}"
+            f"{line}{'Note to the presenter 17' + chr(10) if number % 20 == 2 else ''}"
             for number, line in enumerate(body)
         )
     data = text.encode("cp1252" if Fault.OTHER_CHARSET in faults else charset, errors="replace")

@@ -127,6 +127,8 @@ def _endless_header() -> bytes:
     """Return the head of a WAV whose length is not known: 16 bit, stereo."""
     fmt = struct.pack("<HHIIHH", 1, 2, _RATE, _RATE * 4, 4, 16)
     return (
-        b"RIFF\xff\xff\xff\xffWAVEfmt " + struct.pack("<I", len(fmt)) + fmt
+        b"RIFF\xff\xff\xff\xffWAVEfmt "
+        + struct.pack("<I", len(fmt))
+        + fmt
         + b"data\xff\xff\xff\xff"
-    )  # fmt: skip
+    )

@@ -12,6 +12,7 @@ from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import parse_instant
 
 if TYPE_CHECKING:
+    import argparse
     from zoneinfo import ZoneInfo
 
 _MOST_HOURS = 24.0 * 40
@@ -25,6 +26,15 @@ def now_us() -> int:
 def print_json(value: Any) -> None:
     """Print JSON, one value, indented."""
     print(json.dumps(value, ensure_ascii=False, indent=1))
+
+
+def answer(options: argparse.Namespace, value: Any, said: str) -> int:
+    """Print what was done: as JSON where that is asked for, else as it is said; returns 0."""
+    if options.json:
+        print_json(value)
+    else:
+        print(said)
+    return 0
 
 
 def instant(text: str | None, tz: ZoneInfo) -> int:

@@ -12,8 +12,18 @@ if TYPE_CHECKING:
     import argparse
     from collections.abc import Callable
 
-NAMES = ("list", "expand", "add", "remove", "enable", "disable", "fire", "check", "export",
-         "import")  # fmt: skip
+NAMES = (
+    "list",
+    "expand",
+    "add",
+    "remove",
+    "enable",
+    "disable",
+    "fire",
+    "check",
+    "export",
+    "import",
+)
 
 
 def event_commands(
@@ -31,7 +41,7 @@ def event_commands(
     expand.add_argument("--hours", type=float, default=24.0)
     _add(add(group, "add", "events:add", "make a timed event, or change one"))
     for name, runner, text in (
-        ("remove", "remove", "take a timed event out"),
+        ("remove", "remove", "remove a timed event"),
         ("enable", "enable", "switch a timed event on"),
         ("disable", "enable", "switch a timed event off"),
         ("fire", "fire", "have the running engine carry one out now"),
@@ -56,7 +66,7 @@ def _add(made: argparse.ArgumentParser) -> None:
         ("--at", "time of day, 24-hour clock"),
         ("--days", "mon,wed or mon-fri or weekend; default every day"),
         ("--weeks", "weeks of the month: first,third,last"),
-        ("--every-weeks", "every so many weeks"),
+        ("--every-weeks", "every N weeks"),
         ("--months", "jan,jun-aug"),
         ("--month-days", "1,15,-1"),
         ("--hours", "hours of the day, such as 6-22"),
@@ -66,9 +76,9 @@ def _add(made: argparse.ArgumentParser) -> None:
         ("--first", "first date, YYYY-MM-DD"),
         ("--last", "last date, YYYY-MM-DD"),
         ("--not-on", "dates on which it does not fire, commas between"),
-        ("--times", "ends after so many firings"),
+        ("--times", "ends after N runs"),
         ("--on", "given dates instead, commas between"),
-        ("--songs", "after so many songs instead"),
+        ("--songs", "after N songs instead"),
         ("--before", "EVENT:MINUTES before each firing of another event instead"),
         ("--after", "EVENT:MINUTES after it instead"),
         ("--rule", "an RFC 5545 RRULE instead, such as FREQ=YEARLY"),
@@ -77,10 +87,14 @@ def _add(made: argparse.ArgumentParser) -> None:
     what = made.add_argument_group("what")
     what.add_argument("--entry", choices=list(map(str, Entry)))
     what.add_argument(
-        "--step", action="append", default=[],
+        "--step",
+        action="append",
+        default=[],
         help=f"may be given again: {', '.join(STEPS)}; then what it takes, then ;name=value",
-    )  # fmt: skip
+    )
     known = ", ".join(specs(EventOptions))
     what.add_argument("--set", action="append", default=[], metavar="OPTION=VALUE", help=known)
     what.add_argument("--priority", type=int, help="higher goes first at the same instant")
-    what.add_argument("--grace", type=float, metavar="S", help="made good when late by so long")
+    what.add_argument(
+        "--grace", type=float, metavar="S", help="still runs if late by up to this (min)"
+    )

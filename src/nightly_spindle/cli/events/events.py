@@ -19,7 +19,7 @@ from nightly_spindle.core.events.event_icalendar import from_calendar, to_calend
 from nightly_spindle.core.events.event_values import event_values, events_from
 from nightly_spindle.core.events.rule_draft import DraftKind, RuleDraft, draft_of, rule_of
 from nightly_spindle.core.events.step_text import step_from_text
-from nightly_spindle.core.events.steps import PlayItem
+from nightly_spindle.core.events.steps import PlayFolder, PlayItem, Step
 from nightly_spindle.core.events.timed_events import Entry, EventOptions, OffsetRule, TimedEvent
 from nightly_spindle.core.playout.event_length_plan import holds
 from nightly_spindle.core.reports.event_findings import check_events
@@ -34,10 +34,22 @@ if TYPE_CHECKING:
     import argparse
 
 # options of the command line, and the texts of a draft that they stand for
-_TEXTS = {"at": "at", "days": "days", "weeks": "weeks", "months": "months", "every_weeks": "every",
-          "month_days": "month_days", "hours": "hours", "minutes": "minutes",
-          "every": "every_min", "until": "until", "first": "first", "last": "last",
-          "not_on": "not_on", "times": "most"}  # fmt: skip
+_TEXTS = {
+    "at": "at",
+    "days": "days",
+    "weeks": "weeks",
+    "months": "months",
+    "every_weeks": "every",
+    "month_days": "month_days",
+    "hours": "hours",
+    "minutes": "minutes",
+    "every": "every_min",
+    "until": "until",
+    "first": "first",
+    "last": "last",
+    "not_on": "not_on",
+    "times": "most",
+}
 
 
 def list_events(options: argparse.Namespace) -> int:
@@ -93,6 +105,14 @@ def _entries(path: Path) -> list[dict[str, Any]]:
     return [usual | entry for entry in entries]
 
 
+def _step(text: str) -> Step:
+    """Read a step; no shell has put one's own folder in for the "~" amid the text."""
+    step = step_from_text(text)
+    if isinstance(step, PlayFolder):
+        return replace(step, folder=str(Path(step.folder).expanduser()))
+    return step
+
+
 def _save(options: argparse.Namespace, folder: Path, events: list[TimedEvent]) -> int:
     with LibraryTransaction(folder) as library:
         ids, _ = save_events(library, events)
@@ -117,7 +137,7 @@ def _changed(
     """Return the event as the command line wants it; SettingRefused says what is wrong."""
     rule = _rule(options, known, was)
     entry = Entry(options.entry) if options.entry else (was.entry if was else Entry.NEXT)
-    steps = tuple(map(step_from_text, options.step)) or (was.steps if was else ())
+    steps = tuple(map(_step, options.step)) or (was.steps if was else ())
     group = changed_group(was.options if was else EventOptions(), "event", options.set)
     made = was or TimedEvent(0, options.name, rule, entry, steps)
     made = replace(made, rule=rule, entry=entry, steps=steps, options=group)
@@ -207,14 +227,19 @@ def check(options: argparse.Namespace) -> int:
     found = check_events(snapshot.programme, at, unattended=state is None or state.order.unattended)
     if options.json:
         names = {event.id: event.name for event in snapshot.programme.events}
-        print_json([
-            {
-                "event": names.get(one.event_id), "code": one.code, "severity": str(one.severity),
-                "at": iso(one.at_us, tz) if one.at_us else None, "text": one.text,
-                "mend": one.mend,
-            }
-            for one in found
-        ])  # fmt: skip
+        print_json(
+            [
+                {
+                    "event": names.get(one.event_id),
+                    "code": one.code,
+                    "severity": str(one.severity),
+                    "at": iso(one.at_us, tz) if one.at_us else None,
+                    "text": one.text,
+                    "mend": one.mend,
+                }
+                for one in found
+            ]
+        )
         return 0
     for one in found:
         print(f"{one.severity}: {one.text} {one.mend}")
@@ -260,10 +285,15 @@ def bring_in(options: argparse.Namespace) -> int:
             if name == event.name
         }
         follows = [
-            replace(event, rule=replace(event.rule, other_id=renumbered.get(
-                event.rule.other_id, event.rule.other_id)))
-            for event in beside if isinstance(event.rule, OffsetRule)
-        ]  # fmt: skip
+            replace(
+                event,
+                rule=replace(
+                    event.rule, other_id=renumbered.get(event.rule.other_id, event.rule.other_id)
+                ),
+            )
+            for event in beside
+            if isinstance(event.rule, OffsetRule)
+        ]
         more, _ = save_events(library, follows)
     snapshot = open_station(folder)
     views = [_view(snapshot, e) for e in snapshot.programme.events if e.id in {*ids, *more}]

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.cli.base.common import print_json
+from nightly_spindle.cli.base.common import answer, print_json
 from nightly_spindle.cli.library.library import query_from
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.store.library import exchange
@@ -30,11 +30,11 @@ def export(options: argparse.Namespace) -> int:
     else:
         carts = catalogue.find(query_from(options, catalogue)).carts.tolist()
     exchange.write(Path(options.file), catalogue, carts, settings.tz, name)
-    if options.json:
-        print_json({"out": options.file, "items": len(carts)})
-    else:
-        print(f"{len(carts)} items are written to {options.file}.")
-    return 0
+    return answer(
+        options,
+        {"out": options.file, "items": len(carts)},
+        f"{len(carts)} items are written to {options.file}.",
+    )
 
 
 def read_table(options: argparse.Namespace) -> int:

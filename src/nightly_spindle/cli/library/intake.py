@@ -6,7 +6,7 @@ from dataclasses import fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.cli.base.common import print_json
+from nightly_spindle.cli.base.common import answer, print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import iso
 from nightly_spindle.core.library.intake import (
@@ -78,11 +78,7 @@ def save(options: argparse.Namespace) -> int:
             enabled=not options.off,
         )
         intake_jobs.save_job(library, job)
-    if options.json:
-        print_json({"name": job.name, "sentence": job.sentence()})
-    else:
-        print(job.sentence())
-    return 0
+    return answer(options, {"name": job.name, "sentence": job.sentence()}, job.sentence())
 
 
 def end(options: argparse.Namespace) -> int:

@@ -8,7 +8,7 @@ from dataclasses import asdict, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.cli.base.common import print_json
+from nightly_spindle.cli.base.common import answer, print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import iso, length
 from nightly_spindle.core.library.intake import IntakeOptions, State, options_from
@@ -63,7 +63,7 @@ def bring_in(options: argparse.Namespace) -> int:
     for one in refused:
         print(f"nightly-spindle: {one.why}", file=sys.stderr)
     if not brought:
-        print("nightly-spindle: no audio files lie there", file=sys.stderr)
+        print("nightly-spindle: there are no audio files", file=sys.stderr)
     return 0 if len(refused) < len(brought) else 2
 
 
@@ -181,11 +181,7 @@ def set_values(options: argparse.Namespace) -> int:
             categories.take_out(library, [(cart, number) for cart in options.carts])
         if options.settle:
             items.settle(library, options.carts)
-    if options.json:
-        print_json({"changed": options.carts})
-    else:
-        print(f"{len(options.carts)} items are changed.")
-    return 0
+    return answer(options, {"changed": options.carts}, f"{len(options.carts)} items are changed.")
 
 
 def remove(options: argparse.Namespace) -> int:
@@ -210,8 +206,8 @@ def remove(options: argparse.Namespace) -> int:
         for item in there.values():
             Path(item.path).unlink(missing_ok=True)
             deleted.append(item.path)
-    if options.json:
-        print_json({"removed": options.carts, "deleted": deleted})
-    else:
-        print(f"{len(options.carts)} items are removed, {len(deleted)} files deleted.")
-    return 0
+    return answer(
+        options,
+        {"removed": options.carts, "deleted": deleted},
+        f"{len(options.carts)} items are removed, {len(deleted)} files deleted.",
+    )

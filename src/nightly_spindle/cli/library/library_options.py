@@ -12,7 +12,7 @@ Adder = Callable[..., argparse.ArgumentParser]
 
 def library_commands(commands: Commands, add: Adder) -> None:
     """Add `import`, `library` and `intake`; `add` makes a subcommand on a station."""
-    bring = add(commands, "import", "library:bring_in", "bring audio into the library")
+    bring = add(commands, "import", "library:bring_in", "import audio into the library")
     bring.add_argument("paths", metavar="PATH", nargs="+", help="audio files and folders")
     intake_options(bring, required=True)
     _library(commands, add)
@@ -23,15 +23,23 @@ def intake_options(command: argparse.ArgumentParser, *, required: bool) -> None:
     """Add the options of `intake.IntakeOptions`."""
     option = command.add_argument
     option("--kind", required=required, help="song, id, jingle, sweeper, spot ...")
-    option("--category", dest="categories", action="append", metavar="C",
-           help="put the items into this category; may be given again")  # fmt: skip
+    option(
+        "--category",
+        dest="categories",
+        action="append",
+        metavar="C",
+        help="put the items into this category; may be given again",
+    )
     option("--numbering", help="next: the next free number; name: the number in the file name")
     option("--first", type=int, help="first cart number given out (1001)")
     option("--last", type=int, help="last cart number given out")
     option("--template", help="what file names say, '{artist} - {title}' if nothing is said")
-    option("--markers", help="of an item whose audio is replaced: measure (anew) or keep")
-    option("--source", help="leave: play the file where it is; copy it into the station's audio; "
-           "or copy and move it away")  # fmt: skip
+    option("--markers", help="of an item whose audio is replaced: measure again, or keep")
+    option(
+        "--source",
+        help="leave: play the file where it is; copy it into the station's audio; "
+        "or copy and move it away",
+    )
     option("--done-folder", help="where moved files go, below the folder unless absolute")
 
 

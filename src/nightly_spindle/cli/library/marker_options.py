@@ -35,8 +35,12 @@ def _markers(parser: argparse.ArgumentParser, add: Adder) -> None:
     for marker in Marker:
         text = "3:07.250, seconds, measured, or none"
         if marker is Marker.SWEEPER:
-            put.add_argument("--sweeper", action="append", metavar="AT",
-                             help="a sweeper point (may be given again), or none")  # fmt: skip
+            put.add_argument(
+                "--sweeper",
+                action="append",
+                metavar="AT",
+                help="a sweeper point (may be given again), or none",
+            )
         else:
             put.add_argument(f"--{marker}", metavar="AT", help=text)
     for name, text in _WISHES:
@@ -45,15 +49,17 @@ def _markers(parser: argparse.ArgumentParser, add: Adder) -> None:
     table.add_argument("file", metavar="FILE.csv")
     read = add(group, "read-table", "markers:read_table", "read markers from a CSV table")
     read.add_argument("file", metavar="FILE.csv")
-    read.add_argument("--try", dest="dry", action="store_true",
-                      help="only say what would change")  # fmt: skip
-    write = add(group, "write", "markers:write_files", "write markers beside the audio (JSON)")
+    read.add_argument("--try", dest="dry", action="store_true", help="only say what would change")
+    write = add(group, "write", "markers:write_files", "export markers next to the audio (JSON)")
     write.add_argument("carts", type=int, nargs="+", metavar="CART")
-    write.add_argument("--into-file", action="store_true",
-                       help="into WAV files themselves (AES46 cart and cue chunks)")  # fmt: skip
+    write.add_argument(
+        "--into-file",
+        action="store_true",
+        help="into WAV files themselves (AES46 cart and cue chunks)",
+    )
     own = add(group, "read", "markers:read_files", "read markers from sidecars or WAV files")
     own.add_argument("carts", type=int, nargs="+", metavar="CART")
-    anew = add(group, "anew", "markers:measure_anew", "measure markers anew from stored levels")
+    anew = add(group, "anew", "markers:measure_anew", "measure markers again from stored levels")
     anew.add_argument("carts", type=int, nargs="*", metavar="CART", help="default: all items")
     for name, spec in specs(Trimming).items():
         option = f"--{name.replace('_', '-')}"

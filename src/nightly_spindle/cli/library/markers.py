@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.cli.base.common import print_json
+from nightly_spindle.cli.base.common import answer, print_json
 from nightly_spindle.core.base.declared import specs
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import parse_stamp, stamp
@@ -58,8 +58,13 @@ def show(options: argparse.Namespace) -> int:
                 "duration_s": item.measure.duration_s,
                 "ending": str(item.measure.ending),
                 "markers": [
-                    {"marker": str(row.marker), "at_s": round(row.at_s, 6), "absent": row.absent,
-                     "by": "hand" if row.sure is None else "measured", "sure": row.sure}
+                    {
+                        "marker": str(row.marker),
+                        "at_s": round(row.at_s, 6),
+                        "absent": row.absent,
+                        "by": "hand" if row.sure is None else "measured",
+                        "sure": row.sure,
+                    }
                     for row in rows
                 ],
                 "gain_db": round(lift.db, 3),
@@ -68,7 +73,7 @@ def show(options: argparse.Namespace) -> int:
                 "talked_over": item.talked_over,
                 "shaping": shaping_values(item.shaping),
             }
-        )  # fmt: skip
+        )
         return 0
     print(f"cart {item.cart} “{item.label}”, {stamp(item.measure.duration_s)}")
     for row in rows:
@@ -89,18 +94,16 @@ def set_marks(options: argparse.Namespace) -> int:
         cart: (_marks(item.marks, options), _shaping(item.shaping, options))
         for cart, item in items.items()
     }
-    same = [
-        cart for cart, item in items.items() if wanted[cart] == (item.marks, item.shaping)
-    ]  # fmt: skip
+    same = [cart for cart, item in items.items() if wanted[cart] == (item.marks, item.shaping)]
     if len(same) == len(items):
         raise InputFault("that changes nothing; say what to set: --cue-in 0.52, --segue none ...")
     with LibraryTransaction(folder) as library:
         marking.set_by_hand(library, wanted)
-    if options.json:
-        print_json({"changed": [cart for cart in items if cart not in same]})
-    else:
-        print(f"{len(items) - len(same)} items are changed.")
-    return 0
+    return answer(
+        options,
+        {"changed": [cart for cart in items if cart not in same]},
+        f"{len(items) - len(same)} items are changed.",
+    )
 
 
 def _marks(marks: Marks, options: argparse.Namespace) -> Marks:
@@ -122,8 +125,14 @@ def _marks(marks: Marks, options: argparse.Namespace) -> Marks:
 
 def _shaping(shaping: Shaping, options: argparse.Namespace) -> Shaping:
     values: dict[str, Any] = shaping_values(shaping)
-    for name in ("gain_trim_db", "untouched", "talk_over", "fade_in_s", "fade_out_s",
-                 "own_sweeper"):  # fmt: skip
+    for name in (
+        "gain_trim_db",
+        "untouched",
+        "talk_over",
+        "fade_in_s",
+        "fade_out_s",
+        "own_sweeper",
+    ):
         given = getattr(options, name)
         if given is None:
             continue
@@ -150,11 +159,11 @@ def write_table(options: argparse.Namespace) -> int:
     items = catalogue.items(carts)
     there = [items[cart] for cart in carts]
     marker_files.write_table(Path(options.file), there, segues.station)
-    if options.json:
-        print_json({"out": options.file, "items": len(there)})
-    else:
-        print(f"The markers of {len(there)} items are written to {options.file}.")
-    return 0
+    return answer(
+        options,
+        {"out": options.file, "items": len(there)},
+        f"The markers of {len(there)} items are written to {options.file}.",
+    )
 
 
 def read_table(options: argparse.Namespace) -> int:
@@ -172,8 +181,13 @@ def read_table(options: argparse.Namespace) -> int:
         with LibraryTransaction(folder) as library:
             marking.set_by_hand(library, marker_files.wanted_of(good))
     if options.json:
-        print_json({"changed": [row.cart for row in good], "problems": [r.problem for r in bad],
-                    "applied": not options.dry})  # fmt: skip
+        print_json(
+            {
+                "changed": [row.cart for row in good],
+                "problems": [r.problem for r in bad],
+                "applied": not options.dry,
+            }
+        )
     else:
         print(f"{len(good)} items {'would be' if options.dry else 'are'} changed.")
     for row in bad:
@@ -198,11 +212,7 @@ def write_files(options: argparse.Namespace) -> int:
         else:
             path = marker_files.write_sidecar(item, segues.station)
         written.append(str(path))
-    if options.json:
-        print_json({"written": written})
-    else:
-        print("\n".join(written))
-    return 0
+    return answer(options, {"written": written}, "\n".join(written))
 
 
 def read_files(options: argparse.Namespace) -> int:
@@ -220,11 +230,11 @@ def read_files(options: argparse.Namespace) -> int:
     }
     with LibraryTransaction(folder) as library:
         marking.set_by_hand(library, {cart: (m, s) for cart, (m, s) in found.items()})
-    if options.json:
-        print_json({"read": sorted(found), "without": sorted(set(options.carts) - set(found))})
-    else:
-        print(f"The markers of {len(found)} of {len(options.carts)} items are read.")
-    return 0
+    return answer(
+        options,
+        {"read": sorted(found), "without": sorted(set(options.carts) - set(found))},
+        f"The markers of {len(found)} of {len(options.carts)} items are read.",
+    )
 
 
 def measure_anew(options: argparse.Namespace) -> int:

@@ -32,8 +32,9 @@ def log_commands(
     load.add_argument("--file", help="this file instead, read as the drop's logs are")
     load.add_argument("--at", metavar="T", help="load it then; default: now")
     load.add_argument("--entry", choices=list(map(str, Entry)), default=str(Entry.NEXT))
-    load.add_argument("--placement", choices=list(map(str, Placement)),
-                      help="default: as the drop says")  # fmt: skip
+    load.add_argument(
+        "--placement", choices=list(map(str, Placement)), help="default: as the drop says"
+    )
     load.add_argument("--forget", type=int, metavar="N", help="do not load what was told for later")
     load.add_argument("--later", action="store_true", help="list what is to load later")
     export = add(group, "export", "logs:export", "write a log as it would air to a file")
@@ -54,11 +55,26 @@ def _drop(drop: argparse.ArgumentParser) -> None:
     drop.add_argument("--pattern", help="file name with date parts, such as %%Y-%%m-%%d_%%H.m3u")
     drop.add_argument("--like", metavar="NAME", help="work the pattern out from a real file name")
     drop.add_argument("--sample", metavar="FILE", help="work the format out from a real log")
-    drop.add_argument("--set", action="append", default=[], metavar="OPTION=VALUE",
-                      help="change an option; may be given again")  # fmt: skip
-    drop.add_argument("--path", action="append", default=[], metavar="WRITTEN=HERE",
-                      help="M:\\\\Music=/srv/music; may be given again; none clears")  # fmt: skip
-    drop.add_argument("--meaning", action="append", default=[], metavar="TEXT=MEANS",
-                      help="a line's meaning, such as SPOTS*=break 2")  # fmt: skip
+    drop.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="OPTION=VALUE",
+        help="change an option; may be given again",
+    )
+    drop.add_argument(
+        "--path",
+        action="append",
+        default=[],
+        metavar="WRITTEN=HERE",
+        help="M:\\\\Music=/srv/music; may be given again; none clears",
+    )
+    drop.add_argument(
+        "--meaning",
+        action="append",
+        default=[],
+        metavar="TEXT=MEANS",
+        help="a line's meaning, such as SPOTS*=break 2",
+    )
     drop.add_argument("--rename", metavar="NAME")
     drop.add_argument("--remove", action="store_true")

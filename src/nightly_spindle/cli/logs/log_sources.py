@@ -128,7 +128,7 @@ def _view(snapshot: Snapshot, one: LogDrop) -> dict[str, Any]:
                 "at": iso(reading.slot.start_us, tz),
                 "file": reading.file,
                 "state": "found" if reading.state is ReadingState.READ else str(reading.state),
-                "differs": [near.text for near in reading.nearest],
+                "differs": [near.text for near in reading.slips],
             }
             for reading in readings
         ],

@@ -29,8 +29,14 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.logs.log_line import Log
 
-_FORMATS = {".m3u": LogFormat.M3U, ".m3u8": LogFormat.M3U, ".xspf": LogFormat.XSPF,
-            ".pls": LogFormat.PLS, ".csv": LogFormat.CSV, ".txt": LogFormat.COLUMNS}  # fmt: skip
+_FORMATS = {
+    ".m3u": LogFormat.M3U,
+    ".m3u8": LogFormat.M3U,
+    ".xspf": LogFormat.XSPF,
+    ".pls": LogFormat.PLS,
+    ".csv": LogFormat.CSV,
+    ".txt": LogFormat.COLUMNS,
+}
 
 
 def check(options: argparse.Namespace) -> int:
@@ -153,7 +159,7 @@ def _expected(snapshot: Snapshot, drop: LogDrop, reading: LogReading) -> dict[st
         "state": str(reading.state),
         "problem": reading.problem or None,
         "nearest": [near.name for near in reading.nearest],
-        "differs": [near.text for near in reading.nearest],
+        "differs": [near.text for near in reading.slips],
         "written": iso(reading.written_us, tz) if reading.written_us else None,
         "changed": change.sentence() if change else None,
         **{str(status): counts[status] for status in MatchStatus},
@@ -175,11 +181,13 @@ def load(options: argparse.Namespace) -> int:
         raise SettingRefused("the station has no log drop; name a file with --file")
     file = str(Path(options.file).absolute()) if options.file else ""
     wanted = Load(
-        drop.id if drop else 0, file,
+        drop.id if drop else 0,
+        file,
         slot_us=parse_instant(options.log, tz) if options.log else 0,
         at_us=parse_instant(options.at, tz) if options.at else 0,
-        entry=options.entry, placement=options.placement or "",
-    )  # fmt: skip
+        entry=options.entry,
+        placement=options.placement or "",
+    )
     answer = ask(folder, wanted)
     if options.json:
         print_json(msgspec.to_builtins(answer) | {"at": iso(answer.at_us, tz)})

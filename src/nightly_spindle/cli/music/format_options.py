@@ -42,12 +42,16 @@ def _clocks(group: Group, add: Add) -> None:
         "'category Standards; break Hourly; music until 30:00; fixed mark 45:00 News'",
     )
     made.add_argument("--weights", metavar="WEIGHTS", help="'Standards 50, New 30'; '' is none")
-    made.add_argument("--rule", action="append", metavar="NAME=VALUE,...",
-                      help="a rule of its own, may be given again; '' is none")  # fmt: skip
+    made.add_argument(
+        "--rule",
+        action="append",
+        metavar="NAME=VALUE,...",
+        help="a rule of its own, may be given again; '' is none",
+    )
     made.add_argument("--copy", metavar="CLOCK", help="start as a copy of this one")
     made.add_argument("--rename", metavar="NAME")
     _settable(made, ClockOptions)
-    removed = add(group, "remove-clock", "formats:drop_clock", "take a format clock out")
+    removed = add(group, "remove-clock", "formats:drop_clock", "remove a format clock")
     removed.add_argument("clock", metavar="CLOCK", help="number or name")
 
 
@@ -57,13 +61,22 @@ def _plans(group: Group, add: Add) -> None:
     week.add_argument("clock", metavar="CLOCK", nargs="?", help="number or name; none: no clock")
     day = add(group, "day", "formats:set_day", "make a day plan, or change one")
     day.add_argument("name", metavar="NAME", help="its name, or the number of one that is there")
-    day.add_argument("--hours", action="append", default=[], metavar="HOURS=CLOCK",
-                     help="such as 22-5=Night, 6=none, 7-9=base; may be given again")  # fmt: skip
-    day.add_argument("--show", action="append", metavar="'TIME CART'",
-                     help="a fixed item at a time, may be given again; '' is none")  # fmt: skip
+    day.add_argument(
+        "--hours",
+        action="append",
+        default=[],
+        metavar="HOURS=CLOCK",
+        help="such as 22-5=Night, 6=none, 7-9=base; may be given again",
+    )
+    day.add_argument(
+        "--show",
+        action="append",
+        metavar="'TIME CART'",
+        help="a fixed item at a time, may be given again; '' is none",
+    )
     day.add_argument("--rename", metavar="NAME")
     _settable(day, DayOptions)
-    removed = add(group, "remove-day", "formats:drop_day", "take a day plan out")
+    removed = add(group, "remove-day", "formats:drop_day", "remove a day plan")
     removed.add_argument("plan", metavar="PLAN", help="number or name")
     calendar = add(group, "calendar", "formats:calendar", "give days to a day plan")
     calendar.add_argument("plan", metavar="PLAN", nargs="?", help="number or name; none: no plan")
@@ -94,11 +107,11 @@ def _logs(group: Group, add: Add) -> None:
         "--mode",
         choices=[str(mode) for mode in Mode],
         default=str(Mode.KEEP),
-        help="hours that are made: keep them, fill their gaps, make anew",
+        help="hours already made: keep them, fill their gaps, or make them again",
     )
     made.add_argument("--at", metavar="T", help="as of this time; default: now")
     made.add_argument("--progress", action="store_true", help="tell progress on standard error")
-    cleared = add(group, "clear", "log_makings:clear", "take made hours out again")
+    cleared = add(group, "clear", "log_makings:clear", "remove made hours again")
     shown = add(group, "show", "log_makings:show", "show made hours line by line")
     out = add(group, "export", "log_makings:export", "write made hours as M3U, XSPF or CSV")
     out.add_argument("file", metavar="FILE", help="its ending says how")
@@ -116,8 +129,13 @@ def _logs(group: Group, add: Add) -> None:
 
 
 def _settable(parser: argparse.ArgumentParser, group: type[Any]) -> None:
-    parser.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
-                        help=f"may be given again. {_told(group)}")  # fmt: skip
+    parser.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        help=f"may be given again. {_told(group)}",
+    )
 
 
 def _told(options: type[Any]) -> str:

@@ -7,7 +7,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.cli.base.common import now_us, print_json
+from nightly_spindle.cli.base.common import answer, now_us, print_json
 from nightly_spindle.core.base.declared import changed_group
 from nightly_spindle.core.base.errors import InputFault, SettingRefused
 from nightly_spindle.core.base.short_texts import date_of
@@ -82,7 +82,8 @@ def _view(sheet: FormatSheet) -> dict[str, Any]:
     return {
         "clocks": [
             {
-                **clock_values(clock), "sentence": clock.sentence(),
+                **clock_values(clock),
+                "sentence": clock.sentence(),
                 "shortest_s": round(sheet.lengths[clock.id].shortest_s, 3),
                 "expected_s": round(sheet.lengths[clock.id].expected_s, 3),
                 "longest_s": round(sheet.lengths[clock.id].longest_s, 3),
@@ -90,24 +91,38 @@ def _view(sheet: FormatSheet) -> dict[str, Any]:
             }
             for clock in formats.clocks.values()
         ],
-        "day_plans": [{**day_values(p), "sentence": p.sentence()}
-                      for p in formats.plans.days.values()],
-        "week": [{"hour": hour, "clock": clock}
-                 for hour, clock in enumerate(formats.plans.week) if clock],
-        "calendar": [{"day": day.isoformat(), "plan": plan}
-                     for day, plan in sorted(formats.plans.calendar.items())],
+        "day_plans": [
+            {**day_values(p), "sentence": p.sentence()} for p in formats.plans.days.values()
+        ],
+        "week": [
+            {"hour": hour, "clock": clock} for hour, clock in enumerate(formats.plans.week) if clock
+        ],
+        "calendar": [
+            {"day": day.isoformat(), "plan": plan}
+            for day, plan in sorted(formats.plans.calendar.items())
+        ],
         "rules": [{**rule_values(r), "sentence": r.sentence()} for r in formats.rules],
         "categories": [
-            {"category": one.name, "weight": one.weight, "turn": str(one.turn),
-             "items": len(one.carts)}
-            for name, one in formats.categories.items() if name != ALL_SONGS
+            {
+                "category": one.name,
+                "weight": one.weight,
+                "turn": str(one.turn),
+                "items": len(one.carts),
+            }
+            for name, one in formats.categories.items()
+            if name != ALL_SONGS
         ],
         "findings": [
-            {"code": f.code, "severity": str(f.severity), "text": f.text, "mend": f.mend,
-             "clock": f.clock or None}
+            {
+                "code": f.code,
+                "severity": str(f.severity),
+                "text": f.text,
+                "mend": f.mend,
+                "clock": f.clock or None,
+            }
             for f in sheet.findings
         ],
-    }  # fmt: skip
+    }
 
 
 def set_clock(options: argparse.Namespace) -> int:
@@ -167,11 +182,7 @@ def drop_clock(options: argparse.Namespace) -> int:
 
 
 def _gone(options: argparse.Namespace, number: int, text: str) -> int:
-    if options.json:
-        print_json({"removed": number})
-    else:
-        print(text)
-    return 0
+    return answer(options, {"removed": number}, text)
 
 
 def _clock_number(formats: FormatPlan, wanted: str | None) -> int:
@@ -219,11 +230,11 @@ def set_day(options: argparse.Namespace) -> int:
     with LibraryTransaction(Path(options.folder)) as library:
         number, _ = save_day(library, made, plans)
     made = replace(made, id=number)
-    if options.json:
-        print_json({**day_values(made), "sentence": made.sentence()})
-    else:
-        print(f"day plan {number}  {made.name}: {made.sentence()}")
-    return 0
+    return answer(
+        options,
+        {**day_values(made), "sentence": made.sentence()},
+        f"day plan {number}  {made.name}: {made.sentence()}",
+    )
 
 
 def drop_day(options: argparse.Namespace) -> int:
@@ -243,7 +254,9 @@ def calendar(options: argparse.Namespace) -> int:
     first = date_of(options.from_)
     last = date_of(options.to or options.from_)
     if first is None or last is None or last < first:
-        raise InputFault(f"no day lies between {options.from_} and {options.to}; give two dates")
+        raise InputFault(
+            f"there is no day between {options.from_} and {options.to}; give two dates"
+        )
     days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
     with LibraryTransaction(Path(options.folder)) as library:
         set_calendar(library, dict.fromkeys(days, plan.id if plan else 0))
@@ -291,8 +304,8 @@ def category(options: argparse.Namespace) -> int:
             categories.set_weight(library, number, options.weight)
         if options.turn is not None:
             set_turn(library, number, Turn(options.turn))
-    if options.json:
-        print_json({"category": options.name, "turn": options.turn, "weight": options.weight})
-    else:
-        print(f"The category “{options.name}” rotates so now.")
-    return 0
+    return answer(
+        options,
+        {"category": options.name, "turn": options.turn, "weight": options.weight},
+        f"The category “{options.name}” rotates so now.",
+    )

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.cli.base.common import checked_length, instant, now_us, print_json
+from nightly_spindle.cli.base.common import answer, checked_length, instant, now_us, print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US, clock, iso, local_from
 from nightly_spindle.core.base.wording import counted
@@ -25,8 +25,12 @@ if TYPE_CHECKING:
     import argparse
     from zoneinfo import ZoneInfo
 
-_FORMATS = {".m3u": LogFormat.M3U, ".m3u8": LogFormat.M3U, ".xspf": LogFormat.XSPF,
-            ".csv": LogFormat.CSV}  # fmt: skip
+_FORMATS = {
+    ".m3u": LogFormat.M3U,
+    ".m3u8": LogFormat.M3U,
+    ".xspf": LogFormat.XSPF,
+    ".csv": LogFormat.CSV,
+}
 _SHOWN = 10  # lines of statistics that are printed
 
 
@@ -59,11 +63,16 @@ def make(options: argparse.Namespace) -> int:
     broken = sum(hour.broken for hour in made.hours)
     lines = sum(len(hour.lines) for hour in made.hours)
     if options.json:
-        print_json({
-            "hours": [_view(hour, tz) for hour in made.hours], "kept": made.kept,
-            "begun": made.begun, "lines": lines, "broken": broken,
-            "cost": round(sum(hour.cost for hour in made.hours), 3),
-        })  # fmt: skip
+        print_json(
+            {
+                "hours": [_view(hour, tz) for hour in made.hours],
+                "kept": made.kept,
+                "begun": made.begun,
+                "lines": lines,
+                "broken": broken,
+                "cost": round(sum(hour.cost for hour in made.hours), 3),
+            }
+        )
         return 0
     print(
         f"{counted(len(made.hours), 'hour')} made with {counted(lines, 'line')}, {made.kept} kept."
@@ -78,14 +87,18 @@ def make(options: argparse.Namespace) -> int:
 
 def _view(hour: MadeHour, tz: ZoneInfo) -> dict[str, Any]:
     return {
-        "start": iso(hour.start_us, tz), "clock": hour.clock_name, "from": hour.comes_from,
-        "lands_s": hour.lands_s, "fixed": hour.fixed, "cost": hour.cost,
+        "start": iso(hour.start_us, tz),
+        "clock": hour.clock_name,
+        "from": hour.comes_from,
+        "lands_s": hour.lands_s,
+        "fixed": hour.fixed,
+        "cost": hour.cost,
         "lines": [
             {"at": iso(hour.start_us + round(line.at_s * US), tz), **line_values(line)}
             for line in hour.lines
         ],
         "notes": [note_values(note) for note in hour.notes],
-    }  # fmt: skip
+    }
 
 
 def show(options: argparse.Namespace) -> int:
@@ -119,11 +132,7 @@ def clear(options: argparse.Namespace) -> int:
     gone = made_instants(snapshot.connection, begin, end)
     with LibraryTransaction(snapshot.folder) as library:
         write_made(library, (), gone)
-    if options.json:
-        print_json({"cleared": len(gone)})
-    else:
-        print(f"{counted(len(gone), 'hour')} cleared.")
-    return 0
+    return answer(options, {"cleared": len(gone)}, f"{counted(len(gone), 'hour')} cleared.")
 
 
 def export(options: argparse.Namespace) -> int:
@@ -138,11 +147,11 @@ def export(options: argparse.Namespace) -> int:
     if not entries:
         raise InputFault("nothing is made there; `nightly-spindle formats make` makes it")
     replace_file(out, write_log(entries, form, "Formats"))
-    if options.json:
-        print_json({"out": str(out), "lines": len(entries)})
-    else:
-        print(f"{counted(len(entries), 'line')} written to {out}.")
-    return 0
+    return answer(
+        options,
+        {"out": str(out), "lines": len(entries)},
+        f"{counted(len(entries), 'line')} written to {out}.",
+    )
 
 
 def explain(options: argparse.Namespace) -> int:
@@ -156,11 +165,14 @@ def explain(options: argparse.Namespace) -> int:
     if options.line is not None:
         return _candidates(options, board, slot.start_us, now)
     if options.json:
-        print_json({
-            "hour": iso(slot.start_us, settings.tz),
-            "clock": row.clock.name if row.clock else None, "from": row.gets.comes_from,
-            "made": _view(row.made, settings.tz) if row.made else None,
-        })  # fmt: skip
+        print_json(
+            {
+                "hour": iso(slot.start_us, settings.tz),
+                "clock": row.clock.name if row.clock else None,
+                "from": row.gets.comes_from,
+                "made": _view(row.made, settings.tz) if row.made else None,
+            }
+        )
         return 0
     name = f"the format clock “{row.clock.name}”" if row.clock else "no format clock"
     print(f"{slot.text} has {name}: {row.gets.comes_from}.")
@@ -178,11 +190,19 @@ def explain(options: argparse.Namespace) -> int:
 def _candidates(options: argparse.Namespace, board: FormatBoard, start_us: int, now: int) -> int:
     found = board.candidates(start_us, options.line - 1, now)
     if options.json:
-        print_json([
-            {"cart": one.item.cart, "title": one.item.label, "cost": round(one.cost, 4),
-             "firm": one.firm, "lands_s": round(one.lands_s, 3), "breaks": list(one.words)}
-            for one in found
-        ])  # fmt: skip
+        print_json(
+            [
+                {
+                    "cart": one.item.cart,
+                    "title": one.item.label,
+                    "cost": round(one.cost, 4),
+                    "firm": one.firm,
+                    "lands_s": round(one.lands_s, 3),
+                    "breaks": list(one.words),
+                }
+                for one in found
+            ]
+        )
         return 0
     for one in found:
         way = "late" if one.lands_s > 0 else "early"
@@ -196,22 +216,38 @@ def stats(options: argparse.Namespace) -> int:
     """Say how often what airs, and how evenly."""
     found = FormatBoard(Path(options.folder)).statistics(now_us(), options.back, options.ahead)
     if options.json:
-        print_json({
-            "categories": [
-                {"category": c.name, "items": c.items, "plays": c.plays,
-                 "share": round(c.share, 4), "wanted": round(c.wanted, 4),
-                 "gini": round(c.gini, 4), "never": c.never}
-                for c in found.categories
-            ],
-            "items": [
-                {"cart": i.item.cart, "title": i.item.label, "category": i.category,
-                 "plays": i.plays, "apart_s": i.apart_s, "least_s": i.least_s,
-                 "never": i.never or None}
-                for i in found.items
-            ],
-            "artists": [{"artist": a.name, "plays": a.plays, "apart_s": a.apart_s,
-                         "least_s": a.least_s} for a in found.artists],
-        })  # fmt: skip
+        print_json(
+            {
+                "categories": [
+                    {
+                        "category": c.name,
+                        "items": c.items,
+                        "plays": c.plays,
+                        "share": round(c.share, 4),
+                        "wanted": round(c.wanted, 4),
+                        "gini": round(c.gini, 4),
+                        "never": c.never,
+                    }
+                    for c in found.categories
+                ],
+                "items": [
+                    {
+                        "cart": i.item.cart,
+                        "title": i.item.label,
+                        "category": i.category,
+                        "plays": i.plays,
+                        "apart_s": i.apart_s,
+                        "least_s": i.least_s,
+                        "never": i.never or None,
+                    }
+                    for i in found.items
+                ],
+                "artists": [
+                    {"artist": a.name, "plays": a.plays, "apart_s": a.apart_s, "least_s": a.least_s}
+                    for a in found.artists
+                ],
+            }
+        )
         return 0
     for one in found.categories:
         print(

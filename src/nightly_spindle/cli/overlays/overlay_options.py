@@ -20,13 +20,13 @@ def overlay_commands(
         "overlays", help="sweepers, voiceovers and links: their pools, what is to come"
     ).add_subparsers(metavar="COMMAND", required=True)
     add(group, "list", "overlays:list_pools", "list the pools, their members and whose turn it is")
-    plan = add(group, "plan", "overlays:plan", "say which overlays will lie on what, and why")
+    plan = add(group, "plan", "overlays:plan", "say which overlays will play over what, and why")
     check = add(group, "check", "overlays:check", "say what is wrong with the coming overlays")
     for command in (plan, check):
         command.add_argument("--from", dest="from_", metavar="T", help="default: now")
         command.add_argument("--hours", type=float, default=24.0)
     _pool(add(group, "pool", "overlays:pool", "make a pool, or change one"))
-    remove = add(group, "remove", "overlays:remove", "take a pool out")
+    remove = add(group, "remove", "overlays:remove", "remove a pool")
     remove.add_argument("pool", metavar="POOL", help="number or name")
     order = add(group, "order", "overlays:order", "say in which order pools are asked")
     order.add_argument("pools", metavar="POOL", nargs="+", help="all of them, the first first")
@@ -36,11 +36,16 @@ def overlay_commands(
     how.add_argument("--this", type=int, metavar="CART", help="this overlay")
     how.add_argument("--pool", metavar="POOL", help="the next of a pool; any: whichever serves")
     how.add_argument("--none", action="store_true", help="nothing")
-    how.add_argument("--usual", action="store_true", help="as the pools say")
-    lay.add_argument("--at", type=float, metavar="S", help="with --this: begins so many seconds "
-                     "after the line starts, negative for before")  # fmt: skip
-    switch = add(group, "switch", "overlays:switch", "have the running engine let overlays sound "
-                 "or not")  # fmt: skip
+    how.add_argument("--usual", action="store_true", help="automatic, from the pools")
+    lay.add_argument(
+        "--at",
+        type=float,
+        metavar="S",
+        help="with --this: starts this many seconds after the line, negative for before",
+    )
+    switch = add(
+        group, "switch", "overlays:switch", "have the running engine let overlays play or not"
+    )
     switch.add_argument("to", choices=["on", "off"])
     tag = add(group, "tag", "overlays:tag", "give a line a word that pools can go by")
     tag.add_argument("line", type=int, help="line id")
@@ -51,12 +56,18 @@ def _pool(made: argparse.ArgumentParser) -> None:
     made.add_argument("name", metavar="NAME", help="its name, or the number of one that is there")
     made.add_argument("--use", choices=list(map(str, PoolUse)), help="default: sweepers")
     made.add_argument("--rename", metavar="NAME")
-    made.add_argument("--members", metavar="CART[:WEIGHT]", nargs="*",
-                      help="all of its members, in their order")  # fmt: skip
+    made.add_argument(
+        "--members", metavar="CART[:WEIGHT]", nargs="*", help="all of its members, in their order"
+    )
     told = [
         f"{name} ({', '.join(use for use in PoolUse if name in FOR[use])}): "
         f"{spec.metadata['sentence']}"
         for name, spec in specs(PoolOptions).items()
     ]
-    made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
-                      help=f"may be given again. {' '.join(told)}".replace("%", "%%"))  # fmt: skip
+    made.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        help=f"may be given again. {' '.join(told)}".replace("%", "%%"),
+    )

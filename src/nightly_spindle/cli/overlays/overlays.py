@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.messages import SetOverlay, SetTag, SwitchOverlays
 from nightly_spindle.cli.base.begun_sequencer import begin
-from nightly_spindle.cli.base.common import checked_length, now_us, print_json
+from nightly_spindle.cli.base.common import answer, checked_length, now_us, print_json
 from nightly_spindle.core.base.declared import changed_group
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import clock
@@ -28,9 +28,20 @@ if TYPE_CHECKING:
     import argparse
 
 # the findings of a rehearsal that are about overlays
-CODES = frozenset({"overlays-off", "pool-empty", "pool-never", "overlay-missing", "intro-too-short",
-                   "overlay-over-vocal", "voice-too-low", "overlays-touch", "overlay-too-soon",
-                   "overlay-left-out"})  # fmt: skip
+CODES = frozenset(
+    {
+        "overlays-off",
+        "pool-empty",
+        "pool-never",
+        "overlay-missing",
+        "intro-too-short",
+        "overlay-over-vocal",
+        "voice-too-low",
+        "overlays-touch",
+        "overlay-too-soon",
+        "overlay-left-out",
+    }
+)
 
 
 def list_pools(options: argparse.Namespace) -> int:
@@ -147,7 +158,9 @@ def _member(text: str) -> Member:
     try:
         return Member(int(cart), float(weight or 1))
     except ValueError:
-        raise InputFault(f"'{text}' is no member; write CART or CART:WEIGHT, as 1034:2") from None
+        raise InputFault(
+            f"'{text}' is not a valid member; write CART or CART:WEIGHT, as 1034:2"
+        ) from None
 
 
 def remove(options: argparse.Namespace) -> int:
@@ -156,11 +169,11 @@ def remove(options: argparse.Namespace) -> int:
     found = find_pool(open_station(folder).programme.pools, options.pool)
     with LibraryTransaction(folder) as library:
         remove_pool(library, found.id)
-    if options.json:
-        print_json({"removed": found.id, "name": found.name})
-    else:
-        print(f"The pool “{found.name}” is gone; its members stay in the library.")
-    return 0
+    return answer(
+        options,
+        {"removed": found.id, "name": found.name},
+        f"The pool “{found.name}” is gone; its members stay in the library.",
+    )
 
 
 def order(options: argparse.Namespace) -> int:
@@ -192,14 +205,12 @@ def lay(options: argparse.Namespace) -> int:
         if options.pool != "any":
             number = find_pool(open_station(folder).programme.pools, options.pool).id
         wish = OverlayWish(Wish.POOL, pool=number)
-    answer = ask(folder, SetOverlay(options.line, wish))
-    if options.json:
-        print_json(
-            {"line_id": options.line, "wish": wish_values(wish), "was": wish_values(answer.was)}
-        )
-    else:
-        print(f"Line {options.line}: {wish.wish if wish else 'as the pools say'}.")
-    return 0
+    former = ask(folder, SetOverlay(options.line, wish))
+    return answer(
+        options,
+        {"line_id": options.line, "wish": wish_values(wish), "was": wish_values(former.was)},
+        f"Line {options.line}: {wish.wish if wish else 'automatic, from the pools'}.",
+    )
 
 
 def tag(options: argparse.Namespace) -> int:
@@ -208,16 +219,15 @@ def tag(options: argparse.Namespace) -> int:
     if options.json:
         print_json({"line_id": options.line, "tag": options.word, "was": answer.was})
     else:
-        print(f"Line {options.line} is tagged “{options.word}”." if options.word
-              else f"Line {options.line} has no tag any more.")  # fmt: skip
+        print(
+            f"Line {options.line} is tagged “{options.word}”."
+            if options.word
+            else f"Line {options.line} has no tag any more."
+        )
     return 0
 
 
 def switch(options: argparse.Namespace) -> int:
     """Let overlays sound in the running engine, or not."""
     ask(Path(options.folder), SwitchOverlays(options.to == "on"))
-    if options.json:
-        print_json({"overlays": options.to == "on"})
-    else:
-        print(f"Overlays are {options.to}.")
-    return 0
+    return answer(options, {"overlays": options.to == "on"}, f"Overlays are {options.to}.")

@@ -111,8 +111,9 @@ class EngineProcess:
         self._kept_alone = self._kept_start.programme(self.settings)
         self._writer = JournalWriter(wanted.folder, self._kept_alone)
         hurried = wanted.pace is not None and wanted.pace > 1
-        self.engine = Engine(self._kept_alone, self._writer, self.output, self._wall, paced,
-                             patient=hurried)  # fmt: skip
+        self.engine = Engine(
+            self._kept_alone, self._writer, self.output, self._wall, paced, patient=hurried
+        )
         self.engine.hand_over = self._hand_over = HandOver(self.engine)
         self.engine.stir = self._watcher.stir
         self._clock_now = self._wall.now_us
@@ -154,14 +155,20 @@ class EngineProcess:
                 opened.result(0.02)
         return opened.result()
 
+    def _sends_to(self, settings: StationSettings) -> tuple[str, str | None]:
+        """Return where the sound goes, and to which device: as was asked, else as is set."""
+        wanted = self._wanted
+        simulated = wanted.simulated or wanted.capture is not None
+        to = wanted.output or (SendTo.STANDIN if simulated else settings.output.to)
+        device = wanted.device or settings.output.device or None
+        return (to, device) if to == SendTo.DEVICE else (to, None)
+
     def _output(self, at_us: int) -> tuple[Output, Clock, bool]:
         wanted, rate = self._wanted, self.settings.rate
-        simulated = wanted.simulated or wanted.capture is not None
-        to = wanted.output or (SendTo.STANDIN if simulated else self.settings.output.to)
+        to, device = self._sends_to(self.settings)
         if to == SendTo.DEVICE:
             from nightly_spindle.air.outputs import DeviceOutput
 
-            device = wanted.device or self.settings.output.device or None
             return DeviceOutput(rate, BLOCK, device), SystemClock(), False
         from nightly_spindle.simulators.soundcard import StandInSoundCard
 
@@ -248,16 +255,19 @@ class EngineProcess:
         except Exception:  # the edge of the thread  # noqa: BLE001
             _log.exception("the station that was read could not be gone by")
             self.engine.tell_alarm(
-                "station-unread", "The station was read, but the engine cannot go by it.",
+                "station-unread",
+                "The station was read, but the engine cannot go by it.",
                 "See the engine's messages; a restart of the engine tries again.",
-            )  # fmt: skip
+            )
 
     def _adopt_when_read(self) -> None:
         if self._wanted.net_alone:
             self.engine.tell_alarm(
-                "net-alone", "The engine ended several times shortly after its start; the safety "
-                "net alone plays for five minutes.", "See the engine's messages.",
-            )  # fmt: skip
+                "net-alone",
+                "The engine ended several times shortly after its start; the safety "
+                "net alone plays for five minutes.",
+                "See the engine's messages.",
+            )
             time.sleep(_NET_ALONE_S)
             self._watcher.start()
         try:
@@ -265,9 +275,10 @@ class EngineProcess:
         except NotYet:
             why = self._watcher.problem or "it does not answer"
             self.engine.tell_alarm(
-                "station-unread", f"The station cannot be read ({why}); the engine plays on from "
-                "what it kept.", "Free what holds the database, or restore a backup.",
-            )  # fmt: skip
+                "station-unread",
+                f"The station cannot be read ({why}); the engine plays on from what it kept.",
+                "Free what holds the database, or restore a backup.",
+            )
             opened = self._read_later()
         while self.engine.sight is None:  # until the pump goes
             time.sleep(0.05)
@@ -276,6 +287,7 @@ class EngineProcess:
             self.must_restart = True
             self.engine.leave()
             return
+        self._send_where_it_says(programme.settings)
         state = self._newest(opened).state
         went_on = state is not None and state is self._kept_state()
         while not self._hand_over.adopt(opened.snapshot, state, went_on=went_on):
@@ -283,6 +295,16 @@ class EngineProcess:
         assert self.engine.logs is not None
         self._watcher.attach(self.engine, opened.snapshot, self.engine.logs)
         _log.warning("the station is read; the engine goes on by it")
+
+    def _send_where_it_says(self, settings: StationSettings) -> None:
+        """Send the sound where the station has it sent, once that is known."""
+        before, self.settings = self._sends_to(self.settings), settings
+        if self._sends_to(settings) == before:
+            return
+        former, (self.output, _, _) = self.output, self._output(self._clock_now())
+        self.engine.ask(partial(self.engine.send_to, self.output)).result()
+        former.close()
+        _log.warning("the sound goes where the station has it sent: %s", settings.output.to)
 
     def _read_later(self) -> Opened:
         """Return the station once it is read; look at what was kept meanwhile."""
@@ -309,9 +331,10 @@ class EngineProcess:
         if self._leaving.wait(_SOONER_S) or self.engine.leaving:
             return
         self.engine.tell_alarm(
-            "supervisor-gone", "The supervisor, which starts the engine again, has ended; another "
-            "takes its place.", "Nothing needs to be done.",
-        )  # fmt: skip
+            "supervisor-gone",
+            "The supervisor, which starts the engine again, has ended; another takes its place.",
+            "Nothing needs to be done.",
+        )
         command = [sys.executable, "-m", "nightly_spindle", *self._wanted.arguments(), "--waits"]
         try:
             subprocess.Popen(command, stdin=subprocess.DEVNULL, start_new_session=True)
@@ -349,8 +372,9 @@ def live(wanted: Wanted, supervisor: int = 0) -> int:
     _log.info("%s takes the air (process %d)", made.name, os.getpid())
     made.run()
     late, quiet = made.output.late, made.engine.longest_quiet_s
-    print(f"{made.name} is off air; {late} blocks came late, longest quiet {quiet:.1f} s.",
-          flush=True)  # fmt: skip
+    print(
+        f"{made.name} is off air; {late} blocks came late, longest quiet {quiet:.1f} s.", flush=True
+    )
     _log.info("%s is off air", made.name)
     status = ASKED_BY_SIGNAL if asked and supervisor else 0
     status = STANDS if made.must_restart else status

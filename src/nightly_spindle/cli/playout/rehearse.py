@@ -75,8 +75,10 @@ def _print_rows(
         print(f"{at}  {lasts:>7}  {title}  ({row.line.origin.text}){note}")
         for one in over.get(row.line.id, ()) if row.play else ():
             at = clock(state.clock.instant_of(one.start), tz)
-            print(f"{at}           over {one.overlay.over}: {one.overlay.item.title}"
-                  f"  ({one.overlay.origin})")  # fmt: skip
+            print(
+                f"{at}           over {one.overlay.over}: {one.overlay.item.title}"
+                f"  ({one.overlay.origin})"
+            )
 
 
 def render_out(options: argparse.Namespace) -> int:

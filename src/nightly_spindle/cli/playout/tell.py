@@ -7,8 +7,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.air.client import ask
-from nightly_spindle.air.messages import HANDS, SetUnattended, State
+from nightly_spindle.air.client import ask, look_for_engine
 from nightly_spindle.cli.base.common import print_json
 from nightly_spindle.core.base.errors import NotOnAir
 from nightly_spindle.core.base.timebase import US, clock, iso, length, zone
@@ -25,6 +24,9 @@ if TYPE_CHECKING:
 def tell(options: argparse.Namespace) -> int:
     """Tell a running engine to do something."""
     folder = Path(options.folder)
+    look_for_engine(folder)
+    from nightly_spindle.air.messages import HANDS, SetUnattended
+
     if options.order in {"attended", "unattended"}:
         ask(folder, SetUnattended(options.order == "unattended"))
     else:
@@ -47,6 +49,9 @@ def status(options: argparse.Namespace) -> int:
     """Say what is on air; exit status 1 when no engine runs."""
     folder = Path(options.folder)
     try:
+        look_for_engine(folder)
+        from nightly_spindle.air.messages import State
+
         answer = ask(folder, State())
     except NotOnAir:
         for line in last_messages(folder, options.log or 0):

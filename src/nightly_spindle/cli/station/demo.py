@@ -34,7 +34,7 @@ def demo(options: argparse.Namespace) -> int:
     build(folder, local_zone(), progress)
     settings = open_station(folder).programme.settings
     leave_logs(folder, broadcast_day(now_us(), settings.tz, settings.day_start))
-    print(f"{settings.name} lies in {folder}.", flush=True)
+    print(f"{settings.name} is in {folder}.", flush=True)
     if options.build_only:
         return 0
     _serve_relay()

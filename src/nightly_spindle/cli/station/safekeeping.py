@@ -70,7 +70,7 @@ def check(options: argparse.Namespace) -> int:
         for one in found:
             print(f"{'wrong' if one.grave else 'note'}: {one.text}")
         if not found:
-            print("The station is sound.")
+            print("Nothing is wrong with the station.")
     return 1 if any(one.grave for one in found) else 0
 
 

@@ -27,9 +27,10 @@ def campaign_commands(
     made.add_argument("name", metavar="NAME", help="its name, or the number of one that is there")
     made.add_argument("--rename", metavar="NAME")
     made.add_argument("--copies", metavar="CART[:WEIGHT]", nargs="*", help="all of its audio")
-    made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
-                      help=_told(CampaignOptions))  # fmt: skip
-    removed = add(group, "remove", "campaigns:remove", "take an order out")
+    made.add_argument(
+        "--set", action="append", default=[], metavar="NAME=VALUE", help=_told(CampaignOptions)
+    )
+    removed = add(group, "remove", "campaigns:remove", "remove an order")
     removed.add_argument("campaign", metavar="CAMPAIGN", help="number or name")
     pinned = add(group, "pin", "campaigns:pin_spot", "set a spot into one break by hand")
     pinned.add_argument("campaign", metavar="CAMPAIGN", help="number or name")
@@ -63,9 +64,10 @@ def _breaks(
     made = add(group, "break", "campaigns:set_break", "make a break pattern, or change one")
     made.add_argument("name", metavar="NAME", help="its name, or the number of one that is there")
     made.add_argument("--rename", metavar="NAME")
-    made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE",
-                      help=_told(BreakOptions))  # fmt: skip
-    removed = add(group, "remove-break", "campaigns:remove_pattern", "take a break pattern out")
+    made.add_argument(
+        "--set", action="append", default=[], metavar="NAME=VALUE", help=_told(BreakOptions)
+    )
+    removed = add(group, "remove-break", "campaigns:remove_pattern", "remove a break pattern")
     removed.add_argument("break_", metavar="BREAK", help="number or name")
 
 

@@ -33,8 +33,19 @@ if TYPE_CHECKING:
     import argparse
     from zoneinfo import ZoneInfo
 
-_TOTALS = ("advertiser", "campaign", "terms", "ordered", "aired", "cut", "missed", "made_good",
-           "to_come", "owed", "heard_s")  # fmt: skip
+_TOTALS = (
+    "advertiser",
+    "campaign",
+    "terms",
+    "ordered",
+    "aired",
+    "cut",
+    "missed",
+    "made_good",
+    "to_come",
+    "owed",
+    "heard_s",
+)
 
 
 def plan(options: argparse.Namespace) -> int:
@@ -51,8 +62,10 @@ def plan(options: argparse.Namespace) -> int:
     else:
         for one in cells:
             fixed = f"  ({one['fixed']})" if one["fixed"] else ""
-            print(f"{one['weekday']} {one['date']} {one['time']}  {one['campaign']}"
-                  f"  {one['break_or_show']}{fixed}")  # fmt: skip
+            print(
+                f"{one['weekday']} {one['date']} {one['time']}  {one['campaign']}"
+                f"  {one['break_or_show']}{fixed}"
+            )
         print(f"{len(rows)} spots are placed in this stretch.")
     return 0
 
@@ -87,7 +100,9 @@ def _stretch(options: argparse.Namespace, tz: ZoneInfo, *, ahead: bool) -> tuple
         try:
             first, after = month_span(options.month)
         except ValueError as error:
-            raise InputFault(f"'{options.month}' is no month; write it like 2026-12") from error
+            raise InputFault(
+                f"'{options.month}' is not a valid month; write it like 2026-12"
+            ) from error
         begin, end = (resolve_local(datetime.combine(day, time()), tz) for day in (first, after))
         return begin, end, f"Proof of play, {month_text(options.month)}"
     now = now_us()

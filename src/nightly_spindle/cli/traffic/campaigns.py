@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.cli.base.common import instant, print_json
+from nightly_spindle.cli.base.common import answer, instant, print_json
 from nightly_spindle.core.base.declared import changed_group
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.plain_files import read_plain
@@ -36,8 +36,22 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.reports.spot_findings import SpotFinding
 
-_COLUMNS = ("id", "advertiser", "campaign", "state", "wanted", "due", "aired", "to_come", "owed",
-            "short", "first", "last", "terms", "importance")  # fmt: skip
+_COLUMNS = (
+    "id",
+    "advertiser",
+    "campaign",
+    "state",
+    "wanted",
+    "due",
+    "aired",
+    "to_come",
+    "owed",
+    "short",
+    "first",
+    "last",
+    "terms",
+    "importance",
+)
 
 
 def _opened(options: argparse.Namespace) -> Snapshot:
@@ -69,19 +83,30 @@ def list_orders(options: argparse.Namespace) -> int:
 def _cells(one: CampaignSheet) -> dict[str, Any]:
     options = one.campaign.options
     return {
-        "id": one.campaign.id, "advertiser": options.advertiser, "campaign": one.campaign.name,
-        "state": one.state, "wanted": one.whole, "due": one.due, "aired": one.aired,
-        "to_come": one.to_come, "owed": one.owed,
-        "short": one.short.missing if one.short else 0, "first": options.first,
-        "last": options.last, "terms": str(options.terms), "importance": int(options.importance),
-    }  # fmt: skip
+        "id": one.campaign.id,
+        "advertiser": options.advertiser,
+        "campaign": one.campaign.name,
+        "state": one.state,
+        "wanted": one.whole,
+        "due": one.due,
+        "aired": one.aired,
+        "to_come": one.to_come,
+        "owed": one.owed,
+        "short": one.short.missing if one.short else 0,
+        "first": options.first,
+        "last": options.last,
+        "terms": str(options.terms),
+        "importance": int(options.importance),
+    }
 
 
 def _view(one: CampaignSheet) -> dict[str, Any]:
     return {
-        **campaign_values(one.campaign), **_cells(one), "sentence": one.sentence,
+        **campaign_values(one.campaign),
+        **_cells(one),
+        "sentence": one.sentence,
         "findings": [finding.text for finding in one.findings],
-    }  # fmt: skip
+    }
 
 
 def _print(one: CampaignSheet) -> None:
@@ -121,15 +146,16 @@ def set_order(options: argparse.Namespace) -> int:
 def remove(options: argparse.Namespace) -> int:
     """Take an order out."""
     folder = Path(options.folder)
-    found = find(open_station(folder).programme.spots.campaigns.values(), options.campaign,
-                 "campaign")  # fmt: skip
+    found = find(
+        open_station(folder).programme.spots.campaigns.values(), options.campaign, "campaign"
+    )
     with LibraryTransaction(folder) as library:
         remove_campaigns(library, [found.id])
-    if options.json:
-        print_json({"removed": found.id, "name": found.name})
-    else:
-        print(f"The campaign “{found.name}” is gone; what aired of it stays in the as-run log.")
-    return 0
+    return answer(
+        options,
+        {"removed": found.id, "name": found.name},
+        f"The campaign “{found.name}” is gone; what aired of it stays in the as-run log.",
+    )
 
 
 def pin_spot(options: argparse.Namespace) -> int:
@@ -148,8 +174,14 @@ def pin_spot(options: argparse.Namespace) -> int:
     with LibraryTransaction(folder) as library:
         pin(library, campaign.id, None if options.off else key, key if options.off else None)
     if options.json:
-        print_json({"campaign": campaign.id, "break": pattern.id, "fixed": not options.off,
-                    "at": iso(at_us, programme.settings.tz)})  # fmt: skip
+        print_json(
+            {
+                "campaign": campaign.id,
+                "break": pattern.id,
+                "fixed": not options.off,
+                "at": iso(at_us, programme.settings.tz),
+            }
+        )
     else:
         how = "has that place no more" if options.off else "has that place by hand"
         print(f"“{campaign.name}” {how}; `campaigns place` puts the others right.")
@@ -169,10 +201,14 @@ def import_orders(options: argparse.Namespace) -> int:
         numbers, _ = save_campaigns(library, orders)
     new = sum(order.id == 0 for order in orders)
     if options.json:
-        print_json([{"id": n, "campaign": o.name, "new": o.id == 0}
-                    for n, o in zip(numbers, orders, strict=True)])  # fmt: skip
+        print_json(
+            [
+                {"id": n, "campaign": o.name, "new": o.id == 0}
+                for n, o in zip(numbers, orders, strict=True)
+            ]
+        )
     else:
-        print(f"{counted(len(orders), 'order')} taken in, {new} of them new.")
+        print(f"{counted(len(orders), 'order')} imported, {new} of them new.")
     return 0
 
 
@@ -201,11 +237,11 @@ def set_break(options: argparse.Namespace) -> int:
     with LibraryTransaction(folder) as library:
         number, _ = save_break(library, made)
     made = replace(made, id=number)
-    if options.json:
-        print_json({**break_values(made), "sentence": made.sentence()})
-    else:
-        print(f"{number}  {made.name}: {made.sentence()}")
-    return 0
+    return answer(
+        options,
+        {**break_values(made), "sentence": made.sentence()},
+        f"{number}  {made.name}: {made.sentence()}",
+    )
 
 
 def remove_pattern(options: argparse.Namespace) -> int:
@@ -215,11 +251,11 @@ def remove_pattern(options: argparse.Namespace) -> int:
     found = find(patterns, options.break_, "break pattern")
     with LibraryTransaction(folder) as library:
         remove_break(library, found.id)
-    if options.json:
-        print_json({"removed": found.id, "name": found.name})
-    else:
-        print(f"The break pattern “{found.name}” is gone.")
-    return 0
+    return answer(
+        options,
+        {"removed": found.id, "name": found.name},
+        f"The break pattern “{found.name}” is gone.",
+    )
 
 
 def place_all(options: argparse.Namespace) -> int:
@@ -229,12 +265,24 @@ def place_all(options: argparse.Namespace) -> int:
     at_us = instant(options.at, tz)
     wanted, made = place(snapshot, at_us, anew=options.anew)
     if options.json:
-        print_json({
-            "placed": len(made.bookings), "moved": made.moved, "cost": round(made.cost, 4),
-            "until": iso(snapshot.programme.spots.until_us, tz),
-            "short": [{"campaign": s.campaign, "missing": s.missing, "wanted": s.wanted,
-                       "limit": s.limit, "text": s.text} for s in made.short],
-        })  # fmt: skip
+        print_json(
+            {
+                "placed": len(made.bookings),
+                "moved": made.moved,
+                "cost": round(made.cost, 4),
+                "until": iso(snapshot.programme.spots.until_us, tz),
+                "short": [
+                    {
+                        "campaign": s.campaign,
+                        "missing": s.missing,
+                        "wanted": s.wanted,
+                        "limit": s.limit,
+                        "text": s.text,
+                    }
+                    for s in made.short
+                ],
+            }
+        )
         return 0
     breaks = len(wanted.calendar.places) - wanted.calendar.now
     moved = f", {made.moved} moved" if made.moved else ""
@@ -249,12 +297,19 @@ def check(options: argparse.Namespace) -> int:
     sheet = _sheet(options, options.at)
     found = [*sheet.findings, *(one for order in sheet.orders for one in order.findings)]
     if options.json:
-        print_json([
-            {"code": one.code, "severity": str(one.severity), "text": one.text, "mend": one.mend,
-             "campaign": one.campaign or None,
-             "at": iso(one.at_us, sheet.tz) if one.at_us else None}
-            for one in found
-        ])  # fmt: skip
+        print_json(
+            [
+                {
+                    "code": one.code,
+                    "severity": str(one.severity),
+                    "text": one.text,
+                    "mend": one.mend,
+                    "campaign": one.campaign or None,
+                    "at": iso(one.at_us, sheet.tz) if one.at_us else None,
+                }
+                for one in found
+            ]
+        )
         return 0
     for one in found:
         print(f"{one.severity}: {one.text} {one.mend}")

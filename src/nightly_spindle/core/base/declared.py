@@ -70,7 +70,7 @@ def checked(name: str, text: str, unit: str, low: float, high: float, wrong: lis
         found = float("nan")
     if not low <= found <= high:
         within = f"{low:g} and {high:g} {unit}".rstrip()
-        wrong.append(f"setting {name} is '{text}'; it must lie within {within}")
+        wrong.append(f"setting {name} is '{text}'; it must be within {within}")
         return low
     return found
 

@@ -31,7 +31,9 @@ def weekdays_of(listing: str) -> frozenset[int]:
         begin, _, end = word.partition("-")
         a, b = short.get(begin.strip()[:2]), short.get((end or begin).strip()[:2])
         if a is None or b is None:
-            raise SettingRefused(f"'{word}' is no day of the week; write it like fri or mon-thu")
+            raise SettingRefused(
+                f"'{word}' is not a valid day of the week; write it like fri or mon-thu"
+            )
         found |= {(a + n) % 7 for n in range((b - a) % 7 + 1)}
     return frozenset(found) or frozenset(range(7))
 
@@ -44,7 +46,9 @@ def date_of(written: str) -> date | None:
     try:
         return date.fromisoformat(written.strip())
     except ValueError as error:
-        raise SettingRefused(f"'{written}' is no date; write it like 2026-12-01") from error
+        raise SettingRefused(
+            f"'{written}' is not a valid date; write it like 2026-12-01"
+        ) from error
 
 
 def unreadable(*reads: tuple[Callable[[str], object], str]) -> list[str]:

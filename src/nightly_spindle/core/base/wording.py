@@ -10,8 +10,20 @@ if TYPE_CHECKING:
 
 CODES = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")  # RFC 5545 weekdays
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
-MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September",
-          "October", "November", "December")  # fmt: skip
+MONTHS = (
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
 WEEKS = {1: "first", 2: "second", 3: "third", 4: "fourth", 5: "fifth", -1: "last"}
 
 
@@ -23,7 +35,10 @@ def listed(words: Sequence[str], joined: str = "and") -> str:
 
 
 def days_text(weekdays: Sequence[int]) -> str:
-    """Return weekdays (0 is Monday) as "every weekday", "every Monday and Thursday"."""
+    """Return weekdays (0 is Monday) as "every weekday", "every Monday and Thursday".
+
+    Three and more in a row are a span: "every Monday to Saturday".
+    """
     chosen = tuple(sorted(set(weekdays)))
     if not chosen or len(chosen) == 7:
         return "every day"
@@ -31,6 +46,8 @@ def days_text(weekdays: Sequence[int]) -> str:
         return "every weekday"
     if chosen == (5, 6):
         return "every Saturday and Sunday"
+    if len(chosen) > 2 and chosen[-1] - chosen[0] == len(chosen) - 1:
+        return f"every {WEEKDAYS[chosen[0]]} to {WEEKDAYS[chosen[-1]]}"
     return f"every {listed([WEEKDAYS[day] for day in chosen])}"
 
 

@@ -31,19 +31,41 @@ if TYPE_CHECKING:
 
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MONTHS = (
-    "January", "February", "March", "April", "May", "June", "July", "August", "September",
-    "October", "November", "December",
-)  # fmt: skip
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
 
 # what can be picked, and how it is called
 PARTS = {
-    "%Y": "year, 4 digits", "%y": "year, 2 digits", "%m": "month, 2 digits",
-    "%-m": "month, no zero", "%b": "month, short name", "%B": "month, full name",
-    "%d": "day, 2 digits", "%-d": "day, no zero", "%j": "day of the year",
-    "%H": "hour 00-23", "%-H": "hour, no zero", "%I": "hour 01-12", "%p": "AM or PM",
-    "%A": "weekday name", "%a": "weekday, short name", "%u": "weekday 1-7 (Monday 1)",
-    "%w": "weekday 0-6 (Sunday 0)", "*": "any text",
-}  # fmt: skip
+    "%Y": "year, 4 digits",
+    "%y": "year, 2 digits",
+    "%m": "month, 2 digits",
+    "%-m": "month, no zero",
+    "%b": "month, short name",
+    "%B": "month, full name",
+    "%d": "day, 2 digits",
+    "%-d": "day, no zero",
+    "%j": "day of the year",
+    "%H": "hour 00-23",
+    "%-H": "hour, no zero",
+    "%I": "hour 01-12",
+    "%p": "AM or PM",
+    "%A": "weekday name",
+    "%a": "weekday, short name",
+    "%u": "weekday 1-7 (Monday 1)",
+    "%w": "weekday 0-6 (Sunday 0)",
+    "*": "any text",
+}
 ANOTHER_TIME = "the log of another time"
 _LOOKED_AT, _DATED = 40, 12  # names that are compared letter by letter, and read as dates
 _CLOSE = 0.7  # of 1: names less alike are not the same name mistyped
@@ -72,7 +94,7 @@ def check_pattern(pattern: str, period: Period, names: Sequence[str] = WEEKDAYS)
     if "/" in pattern or "\0" in pattern or pattern in {".", ".."}:
         wrong.append("a file name holds no “/”: put the folder into the folder")
     if unknown:
-        wrong.append(f"{', '.join(unknown)} is no date part")
+        wrong.append(f"{', '.join(unknown)} is not a date part")
     whole = bool(codes & _YEAR or codes & _MONTH) and (
         (bool(codes & _MONTH) and bool(codes & _DAY)) or "%j" in codes
     )
@@ -388,8 +410,13 @@ def _named(word: str) -> tuple[str, ...]:
 
 
 def _role(code: str) -> str:
-    for role, codes in (("year", _YEAR), ("month", _MONTH), ("day", _DAY),
-                        ("weekday", _WEEKDAY), ("hour", _HOUR24 | {"%I"})):  # fmt: skip
+    for role, codes in (
+        ("year", _YEAR),
+        ("month", _MONTH),
+        ("day", _DAY),
+        ("weekday", _WEEKDAY),
+        ("hour", _HOUR24 | {"%I"}),
+    ):
         if code in codes:
             return role
     return code

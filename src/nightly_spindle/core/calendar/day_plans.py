@@ -46,7 +46,9 @@ def show_from(written: str) -> Show:
     """Read a show written like "20:00 1204"; SettingRefused when it cannot be."""
     at, _, cart = written.strip().partition(" ")
     if not cart.strip().isdecimal():
-        raise SettingRefused(f"'{written.strip()}' is no show; write time and cart: 20:00 1204")
+        raise SettingRefused(
+            f"'{written.strip()}' is not a valid show; write time and cart: 20:00 1204"
+        )
     return Show(parse_time_of_day(at), int(cart))
 
 
@@ -54,7 +56,7 @@ def show_from(written: str) -> Show:
 class DayOptions:
     """What can be set for a day plan."""
 
-    base: float = number(0.0, "", 0.0, 1e9, "The number of the plan that it goes by; 0 is none.")
+    base: float = number(0.0, "", 0.0, 1e9, "The number of the plan it is based on; 0 is none.")
     days: str = text("", "Used on these weekdays: mon-fri; empty is by the calendar only.")
     holidays: bool = flag(False, "Used on the station's holidays.")
 
@@ -184,7 +186,7 @@ def check_day(plan: DayPlan, plans: Plans) -> None:
     if len(plan.hours) != 24:
         wrong.append(f"it has {len(plan.hours)} hours; a day plan has 24")
     if plan.base and plan.base not in plans.days:
-        wrong.append(f"it goes by plan {plan.base}, which is not there")
+        wrong.append(f"it is based on plan {plan.base}, which is not there")
     try:
         weekdays_of(plan.options.days)
     except SettingRefused as error:

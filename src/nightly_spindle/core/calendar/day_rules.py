@@ -24,8 +24,17 @@ if TYPE_CHECKING:
 DAY_S = 86_400
 _EPOCH = date(1970, 1, 1).toordinal()
 _BYDAY = re.compile(r"([+-]?[1-5])?(MO|TU|WE|TH|FR|SA|SU)")
-_KNOWN = {"FREQ", "INTERVAL", "BYDAY", "BYMONTH", "BYMONTHDAY", "BYHOUR", "BYMINUTE", "UNTIL",
-          "WKST"}  # fmt: skip
+_KNOWN = {
+    "FREQ",
+    "INTERVAL",
+    "BYDAY",
+    "BYMONTH",
+    "BYMONTHDAY",
+    "BYHOUR",
+    "BYMINUTE",
+    "UNTIL",
+    "WKST",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,9 +72,12 @@ class DayRule:
         parts = [f"FREQ={freq}"]
         parts += [f"INTERVAL={self.every}"] if self.every > 1 else []
         for name, values in (
-            ("BYMONTH", self.months), ("BYMONTHDAY", self.month_days), ("BYDAY", days),
-            ("BYHOUR", self.hours), ("BYMINUTE", self.minutes),
-        ):  # fmt: skip
+            ("BYMONTH", self.months),
+            ("BYMONTHDAY", self.month_days),
+            ("BYDAY", days),
+            ("BYHOUR", self.hours),
+            ("BYMINUTE", self.minutes),
+        ):
             if values:
                 parts.append(f"{name}={','.join(map(str, values))}")
         if self.until is not None:

@@ -51,16 +51,20 @@ def rule_sentence(rule: Recurring) -> str:
     """Return when a rule fires, as one phrase with a capital letter."""
     days = rule.days
     if days is not None:
-        said = f"{_days(days, rule.start)} {_times(rule, days)}"
+        times = _times(rule, days)
+        comma = "," if times.startswith("every") else ""
+        said = f"{_days(days, rule.start)}{comma} {times}"
         if rule.start.year > _SINCE_ALWAYS:
             said += f", from {date_text(rule.start.date())}"
         if days.until is not None:
-            said += f" to {date_text(days.until.date())}"
+            said += f", until {date_text(days.until.date())}"
     elif rule.rrule:
         said = f"by the rule {rule.rrule}, from {rule.start:%Y-%m-%d} {_times(rule, None)}"
     elif rule.rdates:
-        shown = _some(date_text(day) for day in sorted({rule.start.date(), *(
-            local.date() for local in rule.rdates)}))  # fmt: skip
+        shown = _some(
+            date_text(day)
+            for day in sorted({rule.start.date(), *(local.date() for local in rule.rdates)})
+        )
         said = f"on {shown} {_times(rule, None)}"
     else:
         day = rule.start
@@ -88,8 +92,8 @@ def _days(days: DayRule, start: datetime) -> str:
         names = listed([WEEKDAYS[d] for d in days.weekdays]) if days.weekdays else "seven days"
         said = f"on the {week} {names} of the month"
     elif days.month_days:
-        shown = listed(["the last day" if d == -1 else f"the {d}." for d in days.month_days])
-        said = f"on {shown} of the month"
+        in_order = sorted(days.month_days, key=lambda day: (day < 0, day))
+        said = f"on {listed([_month_day(day) for day in in_order])} of the month"
         if days.weekdays:
             said += f" if it is {listed([WEEKDAYS[day] for day in days.weekdays], 'or')}"
     elif days.every > 1 and days.weekly:
@@ -104,8 +108,21 @@ def _days(days: DayRule, start: datetime) -> str:
     return said
 
 
+def _month_day(day: int) -> str:
+    if day < -1:
+        return f"the {_ordinal(-day)} day from the end"
+    return "the last day" if day == -1 else f"the {_ordinal(day)}"
+
+
 def _nth(number: int) -> str:
-    return {2: "second", 3: "third", 4: "fourth"}.get(number, f"{number}th")
+    return {2: "second", 3: "third", 4: "fourth"}.get(number, _ordinal(number))
+
+
+def _ordinal(number: int) -> str:
+    tail = (
+        "th" if number % 100 in {11, 12, 13} else {1: "st", 2: "nd", 3: "rd"}.get(number % 10, "th")
+    )
+    return f"{number}{tail}"
 
 
 def _times(rule: Recurring, days: DayRule | None) -> str:

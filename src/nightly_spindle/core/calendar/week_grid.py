@@ -145,7 +145,7 @@ def _spans(written: str, part: str) -> list[tuple[int, int]]:
 
 def _refused(part: str) -> SettingRefused:
     return SettingRefused(
-        f"'{part.strip()}' is no part of the week; write it like mon-fri 06-10, 16-19 "
+        f"'{part.strip()}' is not a valid part of the week; write it like mon-fri 06-10, 16-19 "
         "(24-hour clock, whole hours), with ; between parts"
     )
 

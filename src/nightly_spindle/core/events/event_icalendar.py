@@ -179,8 +179,7 @@ def _until_in_utc(rrule: str, tz: ZoneInfo) -> str:
 
 
 # what the library raises at properties that are odd in one way or another
-_ODD = (KeyError, ValueError, TypeError, AttributeError, IndexError, OverflowError,
-        OSError)  # fmt: skip
+_ODD = (KeyError, ValueError, TypeError, AttributeError, IndexError, OverflowError, OSError)
 
 # -- reading ---------------------------------------------------------------------------------------
 
@@ -198,7 +197,7 @@ def from_calendar(data: bytes, tz: ZoneInfo, now_us: int) -> list[TimedEvent]:
     try:
         calendar = Calendar.from_ical(data)
     except (*_ODD, RecursionError) as error:
-        raise InputFault(f"this is no iCalendar file: {clipped(error)}") from error
+        raise InputFault(f"this is not an iCalendar file: {clipped(error)}") from error
     found: list[TimedEvent] = []
     moved: dict[str, list[datetime]] = {}
     by_uid: dict[str, int] = {}

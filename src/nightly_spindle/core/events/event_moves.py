@@ -35,7 +35,7 @@ def moved(event: TimedEvent, from_us: int, to_us: int, tz: ZoneInfo) -> TimedEve
         return replace(event, rule=_date_moved(rule, was, new))
     days = rule.days
     if days is None:
-        raise InputFault(f"“{event.name}” goes by the rule {rule.rrule}: change it in the editor")
+        raise InputFault(f"“{event.name}” has the rule {rule.rrule}: change it in the editor")
     if days.hours or days.minutes:
         raise InputFault(f"“{event.name}” fires at several times: change them in the editor")
     by_days = (new.date() - was.date()).days
@@ -69,7 +69,8 @@ def _date_moved(rule: TimeRule, was: datetime, new: datetime) -> TimeRule:
 def _day_moved(event: TimedEvent, days: DayRule, was: date, new: date) -> DayRule:
     if days.weeks or days.month_days or not days.weekdays or days.every > 1:
         raise InputFault(
-            f"“{event.name}” goes by more than the day of the week: change its days in the editor"
+            f"“{event.name}” depends on more than the day of the week: change its days in the "
+            "editor"
         )
     weekdays = {*(set(days.weekdays) - {was.weekday()}), new.weekday()}
     return replace(days, weekdays=tuple(sorted(weekdays)))

@@ -53,16 +53,18 @@ def _first(names: Sequence[str]) -> str:
 def _weekly_show(known: TemplateStock, local: datetime) -> TimedEvent:
     rule = TimeRule(_at(local), f"FREQ=WEEKLY;BYDAY={CODES[local.weekday()]}")
     options = EventOptions(length_s=7200.0, at_end=BlockEnd.NEXT)
-    return TimedEvent(0, "New show", rule, Entry.LAND, (PlayList(_first(known.lists)),),
-                      options=options)  # fmt: skip
+    return TimedEvent(
+        0, "New show", rule, Entry.LAND, (PlayList(_first(known.lists)),), options=options
+    )
 
 
 def _hourly_news(known: TemplateStock, local: datetime) -> TimedEvent:
     del known, local
     rule = TimeRule(_since(time(6)), "FREQ=DAILY", repeat=Repeat(3600, time(23)))
     steps = (PlayFolder("newsdesk", Pick.NEXT),)
-    return TimedEvent(0, "News on the hour", rule, Entry.LAND, steps,
-                      options=EventOptions(inside=Inside.DROPPED))  # fmt: skip
+    return TimedEvent(
+        0, "News on the hour", rule, Entry.LAND, steps, options=EventOptions(inside=Inside.DROPPED)
+    )
 
 
 def _hourly_id(known: TemplateStock, local: datetime) -> TimedEvent:
@@ -77,8 +79,9 @@ def _nightly_load(known: TemplateStock, local: datetime) -> TimedEvent:
     del local
     drop = known.drops[0] if known.drops else 0
     rule = TimeRule(_since(time()), "FREQ=DAILY")
-    return TimedEvent(0, "Load the day's log", rule, Entry.CUT_IN,
-                      (LoadLog(drop, Placement.REPLACE),))  # fmt: skip
+    return TimedEvent(
+        0, "Load the day's log", rule, Entry.CUT_IN, (LoadLog(drop, Placement.REPLACE),)
+    )
 
 
 def _after_songs(known: TemplateStock, local: datetime) -> TimedEvent:
@@ -96,8 +99,9 @@ def _relay(known: TemplateStock, local: datetime) -> TimedEvent:
 
 
 def _once(known: TemplateStock, local: datetime) -> TimedEvent:
-    return TimedEvent(0, "New event", TimeRule(_at(local)), Entry.NEXT,
-                      (PlayList(_first(known.lists)),))  # fmt: skip
+    return TimedEvent(
+        0, "New event", TimeRule(_at(local)), Entry.NEXT, (PlayList(_first(known.lists)),)
+    )
 
 
 def _at(local: datetime) -> datetime:
@@ -113,7 +117,7 @@ TEMPLATES: dict[str, Callable[[TemplateStock, datetime], TimedEvent]] = {
     "News on the hour": _hourly_news,
     "ID at the top of the hour": _hourly_id,
     "Nightly load of the log": _nightly_load,
-    "Link after so many songs": _after_songs,
+    "Link every few songs": _after_songs,
     "Relay of a web stream": _relay,
     "Once, on a date": _once,
 }

@@ -75,15 +75,16 @@ def rule_values(rule: FiringRule) -> dict[str, Any]:
     if rule.not_on:
         beyond["not_on"] = [day.isoformat() for day in rule.not_on]
     if rule.repeat is not None:
-        beyond["repeat"] = {
-            "every_s": rule.repeat.every_s, "until": rule.repeat.until.isoformat()
-        }  # fmt: skip
+        beyond["repeat"] = {"every_s": rule.repeat.every_s, "until": rule.repeat.until.isoformat()}
     if rule.most:
         beyond["most"] = rule.most
     exdates = [local.isoformat() for local in rule.exdates]
     return {
-        "start": rule.start.isoformat(), "rrule": rule.rrule, "exdates": exdates, "rule": beyond
-    }  # fmt: skip
+        "start": rule.start.isoformat(),
+        "rrule": rule.rrule,
+        "exdates": exdates,
+        "rule": beyond,
+    }
 
 
 _NO_TIME: dict[str, Any] = {"start": "", "rrule": "", "exdates": [], "rule": {}}
@@ -142,9 +143,16 @@ def _event(values: Values) -> TimedEvent:
     if wrong:
         raise SettingRefused(f"timed event “{name}”: {'; '.join(wrong)}")
     return TimedEvent(
-        int(values.get("id") or 0), name, rule, entry, tuple(steps), int(values["priority"]),
-        bool(values["enabled"]), float(values["grace_s"]), options,
-    )  # fmt: skip
+        int(values.get("id") or 0),
+        name,
+        rule,
+        entry,
+        tuple(steps),
+        int(values["priority"]),
+        bool(values["enabled"]),
+        float(values["grace_s"]),
+        options,
+    )
 
 
 def rule_from(values: Values) -> FiringRule:

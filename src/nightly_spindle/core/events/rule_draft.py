@@ -9,7 +9,7 @@ from enum import StrEnum
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import SettingRefused
-from nightly_spindle.core.base.wording import MONTHS, WEEKDAYS, WEEKS
+from nightly_spindle.core.base.wording import MONTHS, WEEKDAYS, WEEKS, time_text
 from nightly_spindle.core.calendar.day_rules import DayRule, day_rule_from
 from nightly_spindle.core.calendar.dayparts import Repeat
 from nightly_spindle.core.calendar.recurrence import TimeRule
@@ -97,11 +97,11 @@ def _day_rule(draft: RuleDraft) -> DayRule:
     weekdays = parse_days(draft.days)
     weeks = parse_weeks(draft.weeks)
     if every > 1 and not weekdays:
-        raise SettingRefused("every so many weeks needs a weekday, such as fri")
+        raise SettingRefused("every N weeks needs a weekday, such as fri")
     if weeks and not weekdays:
         raise SettingRefused("weeks of the month need a weekday, such as fri")
     if weeks and every > 1:
-        raise SettingRefused("give weeks of the month, or every so many weeks, not both")
+        raise SettingRefused("give weeks of the month, or every N weeks, not both")
     return DayRule(
         weekdays,
         weeks,
@@ -146,20 +146,21 @@ def draft_of(rule: FiringRule) -> RuleDraft:
 def _of_times(rule: TimeRule) -> RuleDraft:
     start = rule.start
     draft = RuleDraft(
-        at=start.strftime("%H:%M:%S" if start.second else "%H:%M"),
+        at=time_text(start),
         not_on=", ".join(day.isoformat() for day in rule.not_on),
         most=str(rule.most) if rule.most else "",
     )
     if rule.repeat is not None:
         every = f"{rule.repeat.every_s / 60:g}" if rule.repeat.every_s else ""
-        draft = replace(draft, every_min=every, until=rule.repeat.until.strftime("%H:%M"))
+        draft = replace(draft, every_min=every, until=time_text(rule.repeat.until))
     if not rule.rrule:
         every_day = sorted({start.date(), *(local.date() for local in rule.rdates)})
         dates = ", ".join(day.isoformat() for day in every_day)
         return replace(draft, kind=DraftKind.DATES, dates=dates)
     first = "" if start.date() <= SINCE else start.date().isoformat()
     days = day_rule_from(rule.rrule, start)
-    if days is None or rule.exdates or rule.rdates:
+    nth_day = days is not None and days.every > 1 and not days.weekdays  # no field says that
+    if days is None or nth_day or rule.exdates or rule.rdates:
         return replace(draft, kind=DraftKind.RRULE, first=first, rrule=rule.rrule)
     return replace(
         draft,
@@ -212,7 +213,9 @@ def parse_weeks(text: str) -> tuple[int, ...]:
         if number is None and part in {str(week) for week in WEEKS}:
             number = int(part)
         if number is None:
-            raise SettingRefused(f"'{part}' is no week of the month; write first, second or last")
+            raise SettingRefused(
+                f"'{part}' is not a valid week of the month; write first, second or last"
+            )
         found.add(number)
     return tuple(sorted(found, key=lambda week: (week < 0, week)))
 
@@ -266,7 +269,9 @@ def parse_dates(text: str) -> tuple[date, ...]:
         begin = _date(first)
         end = _date(last) if dots else begin
         if not begin <= end <= begin + timedelta(days=_MOST_DATES):
-            raise SettingRefused(f"'{part}' is no span of dates of up to {_MOST_DATES} days")
+            raise SettingRefused(
+                f"'{part}' is not a valid span of dates of up to {_MOST_DATES} days"
+            )
         found |= {begin + timedelta(days=n) for n in range((end - begin).days + 1)}
     return tuple(sorted(found))
 

@@ -12,8 +12,16 @@ from nightly_spindle.core.events.steps import STEPS, step_from
 if TYPE_CHECKING:
     from nightly_spindle.core.events.steps import Step
 
-_YES = {"yes": True, "on": True, "unattended": True, "true": True,
-        "no": False, "off": False, "attended": False, "false": False}  # fmt: skip
+_YES = {
+    "yes": True,
+    "on": True,
+    "unattended": True,
+    "true": True,
+    "no": False,
+    "off": False,
+    "attended": False,
+    "false": False,
+}
 
 
 def step_from_text(text: str) -> Step:
@@ -22,12 +30,14 @@ def step_from_text(text: str) -> Step:
         try:
             values = json.loads(text)
         except ValueError as error:
-            raise SettingRefused(f"the step '{text}' is no JSON: {error}") from error
+            raise SettingRefused(f"the step '{text}' is not valid JSON: {error}") from error
         return step_from(values)
     head, *settings = [part.strip() for part in text.split(";")]
     code = next((name for name in STEPS if f"{head} ".startswith(f"{name} ")), None)
     if code is None:
-        raise SettingRefused(f"'{head}' is no step; a step begins with one of {', '.join(STEPS)}")
+        raise SettingRefused(
+            f"'{head}' is not a valid step; a step begins with one of {', '.join(STEPS)}"
+        )
     names = {spec.name: str(spec.type) for spec in fields(STEPS[code])}
     values = {"step": code}
     main = head[len(code) :].strip()

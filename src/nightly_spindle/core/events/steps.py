@@ -207,7 +207,7 @@ class GoBack:
 
     def sentence(self) -> str:
         """The step in words."""
-        return "go back afterwards to what was interrupted"
+        return "return to the interrupted item"
 
 
 @dataclass(frozen=True, slots=True)
@@ -265,13 +265,31 @@ Step = LineStep | ExpectLog | Clear | GoBack | SetMode | SetOverlays | ShowText 
 # in the order in which a form offers them
 STEPS: dict[str, type[Any]] = {
     kind.code: kind
-    for kind in (PlayItem, PlayList, PlayFolder, PlayCategory, PlayPool, PlayBreak, PlayStream,
-                 LoadLog, Clear, GoBack, SetMode, SetOverlays, ShowText, RaiseAlarm)
-}  # fmt: skip
+    for kind in (
+        PlayItem,
+        PlayList,
+        PlayFolder,
+        PlayCategory,
+        PlayPool,
+        PlayBreak,
+        PlayStream,
+        LoadLog,
+        Clear,
+        GoBack,
+        SetMode,
+        SetOverlays,
+        ShowText,
+        RaiseAlarm,
+    )
+}
 PLAYS = (PlayItem, PlayList, PlayFolder, PlayCategory, PlayPool, PlayBreak, PlayStream)
 _READERS: dict[str, Any] = {
-    "int": int, "float": float, "str": str, "Placement": Placement, "Pick": Pick,
-}  # fmt: skip
+    "int": int,
+    "float": float,
+    "str": str,
+    "Placement": Placement,
+    "Pick": Pick,
+}
 
 
 def step_values(step: Step) -> dict[str, Any]:
@@ -347,7 +365,7 @@ def _check_stream(step: PlayStream) -> list[str]:
     if not step.url.lower().startswith(("http://", "https://")):
         wrong.append(f"the stream '{step.url}' does not begin with http:// or https://")
     elif not _host(step.url):
-        wrong.append(f"the stream '{step.url}' is no address: it names no server")
+        wrong.append(f"the stream '{step.url}' is not a valid address: it names no server")
     if not 0 <= step.length_s <= 7 * 86_400 or not 0.5 <= step.patience_s <= 120:
         wrong.append("a stream lasts up to 7 days, and is waited for from 0.5 to 120 s")
     return wrong

@@ -81,7 +81,7 @@ class EventOptions:
     """What can be set for an event besides its rule, entry and steps."""
 
     wait_s: float = number(
-        120.0, "s", 1.0, 7200.0, "Waits at most so long for the item on air, then cuts in."
+        120.0, "s", 1.0, 7200.0, "Waits for the item on air up to this long, then cuts in."
     )
     tolerance_s: float = number(
         2.0, "s", 0.5, 60.0, "Lands so near to its time; beyond it, it cuts in."
@@ -189,9 +189,9 @@ class OffsetRule:
     def check(self) -> None:
         """SettingRefused when there is no such event."""
         if self.other is None:
-            raise SettingRefused("the event that it goes by is not there; choose another")
+            raise SettingRefused("the event it is based on is not there; choose another")
         if not abs(self.offset_s) <= 7 * 86_400:
-            raise SettingRefused("an event lies at most 7 days before or after another")
+            raise SettingRefused("an event can be at most 7 days before or after another")
 
     def sentence(self) -> str:
         """The rule as a plain phrase."""

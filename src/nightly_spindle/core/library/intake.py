@@ -117,7 +117,7 @@ class IntakeJob:
         """Say what the job does, as the operator reads it."""
         options = self.options
         below = " and the folders below it" if self.subfolders else ""
-        begun = f"Audio that appears in {self.folder}{below} is taken in as {options.kind}"
+        begun = f"Audio that appears in {self.folder}{below} is imported as {options.kind}"
         if options.categories:
             begun += f" into {', '.join(options.categories)}"
         return f"{begun}, {_numbered(options)}; {_source(options)}."
@@ -127,7 +127,7 @@ def _numbered(options: IntakeOptions) -> str:
     if options.numbering is Numbering.NEXT:
         return f"with the next free number from {options.first}"
     all_anew = options.markers is Markers.MEASURE
-    kept = "are all measured anew" if all_anew else "that were set by hand stay"
+    kept = "are all measured again" if all_anew else "that were set by hand stay"
     return (
         "under the number in its file name, replacing the audio of the item that has it (its "
         f"markers {kept})"
@@ -138,7 +138,7 @@ def _source(options: IntakeOptions) -> str:
     if options.source is FileFate.MOVE:
         return f"it is copied into the station's audio and moved to “{options.done_folder}”"
     if options.source is FileFate.COPY or options.numbering is Numbering.NAME:
-        return "it is copied into the station's audio and left where it is"
+        return "it is copied into the station's audio; the original stays"
     return "it is played from where it is"
 
 
@@ -198,7 +198,7 @@ def _wrong_numbers(chosen: dict[str, Any]) -> list[str]:
         except (TypeError, ValueError):
             chosen[name] = 0
         if not 1 <= chosen[name] <= MOST_CART:
-            wrong.append(f"the {name} cart number must lie within 1 and {MOST_CART}")
+            wrong.append(f"the {name} cart number must be between 1 and {MOST_CART}")
     if not wrong and chosen.get("first", 1001) > chosen.get("last", MOST_CART):
         wrong.append(f"the range {chosen.get('first', 1001)} to {chosen['last']} is empty")
     return wrong

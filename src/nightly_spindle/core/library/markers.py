@@ -38,8 +38,11 @@ class Marker(StrEnum):
     @property
     def words(self) -> str:
         """Its name in a sentence."""
-        return {"fade-start": "fade-out start", "sweeper": "sweeper point",
-                "segue": "segue point"}.get(self, self.replace("-", " "))  # fmt: skip
+        return {
+            "fade-start": "fade-out start",
+            "sweeper": "sweeper point",
+            "segue": "segue point",
+        }.get(self, self.replace("-", " "))
 
 
 class Curve(StrEnum):
@@ -50,8 +53,9 @@ class Curve(StrEnum):
     STRAIGHT = "straight"  # no fade: full level up to the end
 
 
-MEASURED = frozenset({Marker.CUE_IN, Marker.INTRO_END, Marker.SEGUE, Marker.FADE_START,
-                      Marker.CUE_OUT})  # fmt: skip
+MEASURED = frozenset(
+    {Marker.CUE_IN, Marker.INTRO_END, Marker.SEGUE, Marker.FADE_START, Marker.CUE_OUT}
+)
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,10 +26,12 @@ class RotationCard:
     hours: str = text("", "Only in these hours of the week: mon-fri 06-10; empty is always.")
     first: str = text("", "From this day on: 2026-12-01.")
     last: str = text("", "Up to this day, inclusive.")
-    most_a_day: float = number(0.0, "", 0.0, 500.0, "So often a day at most; 0 is no limit.")
-    rest_h: float = number(0.0, "h", 0.0, 8784.0, "It rests so long after each play (24 h a day).")
+    most_a_day: float = number(0.0, "", 0.0, 500.0, "At most N plays a day; 0 is no limit.")
+    rest_h: float = number(
+        0.0, "h", 0.0, 8784.0, "It rests this long after each play (24 h a day)."
+    )
     yesterday_min: float = number(
-        0.0, "min", 0.0, 720.0, "Not within so long of the time at which it aired yesterday."
+        0.0, "min", 0.0, 720.0, "Not this close to the time at which it aired yesterday."
     )
     weight: float = number(1.0, "", 0.01, 100.0, "Its share in its category, by weighted turn.")
     product: str = text("", "The product or brand that it is for, which keeps its distance.")
@@ -78,7 +80,7 @@ def _read_traits(written: str) -> _Read:
         if not part.strip():
             continue
         if not (equals and name and value):
-            raise SettingRefused(f"'{part.strip()}' is no trait; write it like tempo=slow")
+            raise SettingRefused(f"'{part.strip()}' is not a valid trait; write it like tempo=slow")
         found[name] = value
     return _Read(found)
 
@@ -98,9 +100,11 @@ def card_from(values: Mapping[str, Any]) -> RotationCard:
     wrong: list[str] = []
     card = group_of(RotationCard, values, wrong)
     wrong += unreadable(
-        (grid_from, card.hours), (date_of, card.first), (date_of, card.last),
+        (grid_from, card.hours),
+        (date_of, card.first),
+        (date_of, card.last),
         (_read_traits, card.traits),
-    )  # fmt: skip
+    )
     if not wrong and card.first_day and card.last_day and card.first_day > card.last_day:
         wrong.append(f"it may air from {card.first} to {card.last}, which is before it")
     if wrong:

@@ -129,8 +129,11 @@ class Likeness:
 def _marks(key: str) -> list[str]:
     """Return what a name is found by: its longer words, and its ends in pairs."""
     artist, _, title = key.partition("|")
-    ends = [f"{a}|{t}" for a in (f"<{artist[:3]}", f"{artist[-3:]}>")
-            for t in (f"<{title[:3]}", f"{title[-3:]}>")]  # fmt: skip
+    ends = [
+        f"{a}|{t}"
+        for a in (f"<{artist[:3]}", f"{artist[-3:]}>")
+        for t in (f"<{title[:3]}", f"{title[-3:]}>")
+    ]
     # words of a line that does not part artist and title are found in either
     words = {word for word in f"{artist} {title}".split() if len(word) > 2}
     return [*ends, *words, f"|<{title[:5]}", f"|{title[-5:]}>"]

@@ -203,7 +203,7 @@ def _by_path(line: LogLine, where: LogPlace, known: LibraryNames) -> Match:
     climbs = not absolute and ".." in path.split("/")
     climbs = climbs and not _inside(full, [*where.roots, where.folder])
     if outside or climbs:
-        return Match(line, MatchStatus.REFUSED, f"{full} lies outside the station's audio folders")
+        return Match(line, MatchStatus.REFUSED, f"{full} is outside the station's audio folders")
     inside = not windows and _inside(full, where.roots)
     why = "no item of the library has this path or file name"
     return Match(line, MatchStatus.MISSING, why, file=full if inside else "")

@@ -68,13 +68,26 @@ class Meaning:
 
 
 _BY_TYPE = {
-    "break": Means.BREAK, "spot break": Means.BREAK, "avail": Means.BREAK,
-    "comment": Means.COMMENT, "note": Means.COMMENT, "remark": Means.COMMENT,
-    "mark": Means.MARK, "time": Means.MARK, "time mark": Means.MARK, "timed mark": Means.MARK,
-}  # fmt: skip
-_WORDS = {"break": Means.BREAK, "mark": Means.MARK, "comment": Means.COMMENT,
-          "ignore": Means.IGNORE, "item": Means.ITEM, "cart": Means.ITEM,
-          "tag": Means.TAG}  # fmt: skip
+    "break": Means.BREAK,
+    "spot break": Means.BREAK,
+    "avail": Means.BREAK,
+    "comment": Means.COMMENT,
+    "note": Means.COMMENT,
+    "remark": Means.COMMENT,
+    "mark": Means.MARK,
+    "time": Means.MARK,
+    "time mark": Means.MARK,
+    "timed mark": Means.MARK,
+}
+_WORDS = {
+    "break": Means.BREAK,
+    "mark": Means.MARK,
+    "comment": Means.COMMENT,
+    "ignore": Means.IGNORE,
+    "item": Means.ITEM,
+    "cart": Means.ITEM,
+    "tag": Means.TAG,
+}
 
 
 def meaning_from(text: str) -> Meaning:
@@ -85,8 +98,8 @@ def meaning_from(text: str) -> Meaning:
     value = int(number) if number.isdecimal() and len(number) < 10 else 0
     if not (equals and said.strip() and word in _WORDS) or (number and not value):
         raise SettingRefused(
-            f"'{text}' is no meaning; write it like “SPOTS*=break 2”, “* TOP OF HOUR=mark”, "
-            "“END=ignore”, “*request*=tag” or “NEWS=cart 1024”"
+            f"'{text}' is not a valid meaning; write it like “SPOTS*=break 2”, “* TOP OF "
+            "HOUR=mark”, “END=ignore”, “*request*=tag” or “NEWS=cart 1024”"
         )
     return checked_meaning(Meaning(said.strip(), _WORDS[word], value))
 

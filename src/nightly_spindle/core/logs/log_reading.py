@@ -127,7 +127,7 @@ def _by_look(head: bytes) -> LogFormat:
 def _pls(numbered: list[tuple[int, str]], name: str) -> list[LogLine]:
     """Read a PLS list: `FileN=`, `TitleN=`, `LengthN=` (-1: unknown) below `[playlist]`."""
     if not any(text.strip().lower() == "[playlist]" for _, text in numbered[:20]):
-        raise LogUnreadable(f"{name} does not begin with [playlist], so it is no PLS list")
+        raise LogUnreadable(f"{name} does not begin with [playlist], so it is not a PLS list")
     from nightly_spindle.core.logs.log_text import split_label
 
     entries: dict[int, dict[str, str]] = {}
@@ -147,11 +147,18 @@ def _pls(numbered: list[tuple[int, str]], name: str) -> list[LogLine]:
         artist, title = split_label(entry.get("title", ""))
         lines.append(
             LogLine(
-                where[index], entry["file"], entry.get("title", ""), too_long(entry["file"]),
-                entry["file"], bare_cart(entry["file"]), artist, title,
-                _seconds(entry.get("length", "")), key=keys.key(entry["file"]),
+                where[index],
+                entry["file"],
+                entry.get("title", ""),
+                too_long(entry["file"]),
+                entry["file"],
+                bare_cart(entry["file"]),
+                artist,
+                title,
+                _seconds(entry.get("length", "")),
+                key=keys.key(entry["file"]),
             )
-        )  # fmt: skip
+        )
     return lines
 
 

@@ -62,7 +62,7 @@ def _fields_of(template: str) -> list[str]:
     fields = [field.strip().lower() for field in template.split(",")]
     wrong = [field for field in fields if field not in {*FIELDS, "-", ""}]
     if wrong or not _names_something(fields):
-        what = f"'{wrong[0]}' is no field" if wrong else "no field names an item"
+        what = f"'{wrong[0]}' is not a valid field" if wrong else "no field names an item"
         raise SettingRefused(
             f"template “{template}”: {what}; the fields are {', '.join(FIELDS)}, and - for none"
         )
@@ -176,11 +176,21 @@ def _line(number: int, raw: str, cells: Mapping[str, str], keys: Keys) -> LogLin
     remark = raw.lstrip().startswith(("#", ";"))
     both = f"{artist} - {title}" if artist and title else title
     return LogLine(
-        number, raw, label or both, too_long(raw) or too_long(path), path,
-        cart or bare_cart(path), artist, title,
-        length_of(cells.get("length", "")), time_of_day(cells.get("time", "")),
-        cells.get("type", ""), cells.get("comment", ""), remark, keys.key(raw),
-    )  # fmt: skip
+        number,
+        raw,
+        label or both,
+        too_long(raw) or too_long(path),
+        path,
+        cart or bare_cart(path),
+        artist,
+        title,
+        length_of(cells.get("length", "")),
+        time_of_day(cells.get("time", "")),
+        cells.get("type", ""),
+        cells.get("comment", ""),
+        remark,
+        keys.key(raw),
+    )
 
 
 def length_of(text: str) -> float | None:

@@ -9,8 +9,19 @@ import unicodedata
 from nightly_spindle.core.base.errors import LogUnreadable
 
 # what can be chosen; the eight-bit ones in the order in which they are tried
-CHARSETS = ("auto", "utf-8", "cp1252", "cp1250", "iso-8859-15", "cp850", "cp437", "cp1251",
-            "cp1253", "cp1254", "utf-16")  # fmt: skip
+CHARSETS = (
+    "auto",
+    "utf-8",
+    "cp1252",
+    "cp1250",
+    "iso-8859-15",
+    "cp850",
+    "cp437",
+    "cp1251",
+    "cp1253",
+    "cp1254",
+    "utf-16",
+)
 _EIGHT_BIT = CHARSETS[2:-1]
 _BOMS = (
     (codecs.BOM_UTF8, "utf-8"),

@@ -20,9 +20,12 @@ COLUMNS = (
     "time 1-8, type 10-19, cart 21-28, artist 30-59, title 61-100, length 102-108, comment 110-149"
 )
 SUFFIX = {
-    LogFormat.M3U: ".m3u8", LogFormat.XSPF: ".xspf", LogFormat.PLS: ".pls",
-    LogFormat.CSV: ".csv", LogFormat.COLUMNS: ".txt",
-}  # fmt: skip
+    LogFormat.M3U: ".m3u8",
+    LogFormat.XSPF: ".xspf",
+    LogFormat.PLS: ".pls",
+    LogFormat.CSV: ".csv",
+    LogFormat.COLUMNS: ".txt",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +80,11 @@ def _pls(entries: Iterable[LogEntry]) -> str:
     lines = ["[playlist]"]
     for number, entry in enumerate(named, 1):
         seconds = -1 if entry.length_s is None else round(entry.length_s)
-        lines += [f"File{number}={entry.path}", f"Title{number}={one_line(entry.label)}",
-                  f"Length{number}={seconds}"]  # fmt: skip
+        lines += [
+            f"File{number}={entry.path}",
+            f"Title{number}={one_line(entry.label)}",
+            f"Length{number}={seconds}",
+        ]
     return "\n".join([*lines, f"NumberOfEntries={len(named)}", "Version=2", ""])
 
 

@@ -53,9 +53,18 @@ def _line(number: int, track: Element, space: str, base: str, keys: Keys) -> Log
     fault = too_long(location) or ("" if location or title else "the track names nothing")
     raw = location[:200] or label
     return LogLine(
-        number, raw, label, fault, path, bare_cart(location), artist, title,
-        _milliseconds(said("duration")), comment=said("annotation"), key=keys.key(raw),
-    )  # fmt: skip
+        number,
+        raw,
+        label,
+        fault,
+        path,
+        bare_cart(location),
+        artist,
+        title,
+        _milliseconds(said("duration")),
+        comment=said("annotation"),
+        key=keys.key(raw),
+    )
 
 
 def _path(location: str, base: str) -> str:

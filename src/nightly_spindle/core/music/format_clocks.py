@@ -73,18 +73,21 @@ class ClockSlot:
     @property
     def words(self) -> str:
         """The slot in words."""
+        mark = f"mark {minute_text(self.at_s)} {self.name}".strip()
         said = {
             SlotKind.CATEGORY: f"one of “{self.name}”",
             SlotKind.ITEM: f"item {self.cart}",
             SlotKind.LIST: f"the next of the list “{self.name}”",
             SlotKind.BREAK: f"the break “{self.name}”",
             SlotKind.LINK: f"a link from “{self.name}”",
-            SlotKind.MARK: f"mark {minute_text(self.at_s)} {self.name}".strip(),
+            SlotKind.MARK: f"fixed {mark}" if self.fixed else mark,
             SlotKind.MUSIC: "music by weights",
         }[self.kind]
-        return f"{said} until {minute_text(self.at_s)}" if (
-            self.kind is SlotKind.MUSIC and self.at_s
-        ) else said  # fmt: skip
+        return (
+            f"{said} until {minute_text(self.at_s)}"
+            if (self.kind is SlotKind.MUSIC and self.at_s)
+            else said
+        )
 
 
 def minute_text(seconds: float) -> str:
@@ -98,8 +101,8 @@ def minute_from(written: str) -> float:
     match = _AT.fullmatch(written.strip())
     if match is None or match[3] or int(match[2]) > 59 or int(match[1]) * 60 > HOUR_S:
         raise SettingRefused(
-            f"'{written.strip()}' is no place in an hour; write minutes and seconds like 07:30, "
-            "up to 60:00"
+            f"'{written.strip()}' is not a valid place in an hour; write minutes and seconds like "
+            "07:30, up to 60:00"
         )
     return min(int(match[1]) * 60.0 + int(match[2]), HOUR_S)
 
@@ -113,7 +116,7 @@ def slot_from(written: str) -> ClockSlot:
         kind = SlotKind(word.casefold())
     except ValueError as error:
         raise SettingRefused(
-            f"'{said}' is no slot; one begins with {listed(list(SlotKind), 'or')}"
+            f"'{said}' is not a valid slot; one begins with {listed(list(SlotKind), 'or')}"
         ) from error
     if kind is SlotKind.ITEM:
         if not rest.isdecimal():
@@ -156,8 +159,8 @@ class ClockOptions:
     opens: float = number(0.0, "", 0.0, 1e9, "Cart number of what opens the hour; 0 is nothing.")
     closes: float = number(0.0, "", 0.0, 1e9, "Cart number of what closes it; 0 is nothing.")
     link_pool: str = text("", "The pool that links between songs come from; empty is none.")
-    link_songs: float = number(2.0, "", 1.0, 100.0, "A link after every so many songs.")
-    fixed_end: bool = flag(False, "The hour ends to the second, else about on time.")
+    link_songs: float = number(2.0, "", 1.0, 100.0, "A link after every N songs.")
+    fixed_end: bool = flag(False, "The hour ends to the second, else roughly on time.")
     note: str = text("", "A note for yourself.")
 
 
@@ -203,7 +206,7 @@ class FormatClock:
         if self.options.link_pool.strip():
             every = f"{self.options.link_songs:.0f} songs"
             parts.append(f"a link from “{self.options.link_pool}” after every {every}")
-        ends = "ends to the second" if self.options.fixed_end else "ends about on time"
+        ends = "ends to the second" if self.options.fixed_end else "ends roughly on time"
         whole = f"{'; '.join(parts)}; the hour {ends}."
         return whole[0].upper() + whole[1:]
 
@@ -278,7 +281,9 @@ def weights_from(written: str) -> tuple[tuple[str, float], ...]:
         except ValueError:
             found.append(("", 0.0))
         if not found[-1][0]:
-            raise SettingRefused(f"'{part.strip()}' is no weight; write it like Standards 50")
+            raise SettingRefused(
+                f"'{part.strip()}' is not a valid weight; write it like Standards 50"
+            )
     return tuple(found)
 
 

@@ -80,8 +80,12 @@ class FormatPlan:
     def link_pools(self) -> frozenset[str]:
         """The pools that clocks take links from, folded."""
         found = {clock.options.link_pool for clock in self.clocks.values()}
-        found |= {slot.name for clock in self.clocks.values() for slot in clock.slots
-                  if slot.kind is SlotKind.LINK}  # fmt: skip
+        found |= {
+            slot.name
+            for clock in self.clocks.values()
+            for slot in clock.slots
+            if slot.kind is SlotKind.LINK
+        }
         return frozenset(name.strip().casefold() for name in found)
 
     def where_used(self, clock: int) -> str:

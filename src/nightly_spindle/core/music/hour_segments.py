@@ -249,8 +249,11 @@ def hour_length(
             key = str(slot.cart) if slot.cart else slot.name.strip().casefold()
             many = (fixed.get((slot.kind, key), 0.0),) * 3
         sums = [total + one for total, one in zip(sums, many, strict=True)]
-    more = sum(fixed.get((SlotKind.ITEM, str(int(cart))), 0.0)
-               for cart in (clock.options.opens, clock.options.closes) if cart)  # fmt: skip
+    more = sum(
+        fixed.get((SlotKind.ITEM, str(int(cart))), 0.0)
+        for cart in (clock.options.opens, clock.options.closes)
+        if cart
+    )
     pool = clock.options.link_pool.strip().casefold()
     if pool:
         more += songs // int(clock.options.link_songs) * fixed.get((SlotKind.LINK, pool), 0.0)

@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.music.rotation_rules import RotationRule
 
 EFFORT = 1.5  # looks at a category for each song, where what was chosen at first breaks a rule
+_NO_MUSIC = "there is no song that could be played"
 _SONG_S = 210.0  # what a song is taken to last where nothing is known (common practice, no source)
 _MANY = 4  # songs of which each can be a little longer or shorter, to take up a part of one
 _LANDS_AGAIN = 3  # times that an hour's end is aimed at again by its real joins
@@ -127,9 +128,14 @@ class Maker:
         return found
 
     def _filled(
-        self, task: HourTask, segment: Segment, begins_s: float, choice: CandidateCosts,
-        rng: np.random.Generator, notes: list[str],
-    ) -> SegmentDraft:  # fmt: skip
+        self,
+        task: HourTask,
+        segment: Segment,
+        begins_s: float,
+        choice: CandidateCosts,
+        rng: np.random.Generator,
+        notes: list[str],
+    ) -> SegmentDraft:
         """Return a segment filled; where it does not land so, with a song less or more.
 
         Of the two the one that lands nearer is kept.
@@ -160,9 +166,15 @@ class Maker:
         return sum(known) / len(known)
 
     def _try(
-        self, task: HourTask, segment: Segment, begins_s: float, choice: CandidateCosts,
-        rng: np.random.Generator, notes: list[str], lean_s: float,
-    ) -> SegmentDraft:  # fmt: skip
+        self,
+        task: HourTask,
+        segment: Segment,
+        begins_s: float,
+        choice: CandidateCosts,
+        rng: np.random.Generator,
+        notes: list[str],
+        lean_s: float,
+    ) -> SegmentDraft:
         draft = self._segment(task, segment, begins_s, notes, lean_s)
         draft.ruled = Filler(draft, choice, rng, self._effort).fill()
         self._land(draft, choice, rng)
@@ -207,7 +219,11 @@ class Maker:
 
         `lean_s` leans towards a song more (above 0) or less than comes nearest.
         """
-        seats = [self._seat(task, need, notes) for need in segment.needs]
+        needs = segment.needs
+        if not self._has_music(task):
+            notes.append(f"{_NO_MUSIC}: the safety net fills what is left")
+            needs = tuple(need for need in needs if not need.music)
+        seats = [self._seat(task, need, notes) for need in needs]
         taken = [one for one in task.taken if begins_s <= one.at_s < segment.until_s]
         left = segment.until_s - begins_s - sum(seat.expected_s for seat, _ in seats)
         left -= sum(one.lasts_s for one in taken)
@@ -284,18 +300,27 @@ class Maker:
         had[found] += 1
         return found
 
+    def _has_music(self, task: HourTask) -> bool:
+        """Whether there is any song at all that music by weights could be."""
+        names = (ALL_SONGS, *self.stock.formats.weights_of(task.clock))
+        return any(self.stock.table.category_rows(name).size for name in names)
+
     def _give_back(self, task: HourTask, category: str) -> None:
         """Let a category that was asked for and not used have its turn again."""
         self._had[self._sharing(task)][category] -= 1
 
     def _with_fill(
-        self, task: HourTask, segment: Segment, seats: list[tuple[Seat, int | None]], left_s: float,
+        self,
+        task: HourTask,
+        segment: Segment,
+        seats: list[tuple[Seat, int | None]],
+        left_s: float,
         lean_s: float,
-    ) -> list[tuple[Seat, int | None]]:  # fmt: skip
+    ) -> list[tuple[Seat, int | None]]:
         """Put music by weights in at the places for it, as much as comes nearest to the end."""
         more: list[Seat] = []
         link = self._link_share(task)
-        while True:
+        while self._has_music(task):
             category = self._next_category(task)
             length = self._means.get(category, 0.0) or _SONG_S
             # a song more as long as it brings the end nearer than leaving it out; what is left
@@ -311,8 +336,9 @@ class Maker:
             left_s -= length + link
         found: list[tuple[Seat, int | None]] = []
         places = list(segment.fills)
-        shares = [len(more) // len(places) + (at < len(more) % len(places))
-                  for at in range(len(places))]  # fmt: skip
+        shares = [
+            len(more) // len(places) + (at < len(more) % len(places)) for at in range(len(places))
+        ]
         for place in range(len(seats) + 1):
             for at, fill in enumerate(places):
                 if fill == place:
@@ -405,8 +431,9 @@ def _expected_songs(task: HourTask, stock: Stock, means: Mapping[str, float]) ->
 def _means(stock: Stock) -> dict[str, float]:
     """Return the mean length of the items of each category (s)."""
     table = stock.table
-    return {name: float(table.length_s[rows].mean()) for name, rows in table.rows.items()
-            if rows.size}  # fmt: skip
+    return {
+        name: float(table.length_s[rows].mean()) for name, rows in table.rows.items() if rows.size
+    }
 
 
 def _within(

@@ -65,8 +65,11 @@ class HourEditor:
         for line, row in zip(timed, rows, strict=True):
             told.append(self._told(line, row))
         self._take_out(timed, rows)
-        notes = [note for note in self.hour.notes if note.line < 0 and not note.firm
-                 and " lands " not in note.text]  # fmt: skip
+        notes = [
+            note
+            for note in self.hour.notes
+            if note.line < 0 and not note.firm and " lands " not in note.text
+        ]
         made, cost = [], 0.0
         for place, (line, broken) in enumerate(zip(timed, told, strict=True)):
             words = tuple(text for text, _ in broken)
@@ -79,14 +82,20 @@ class HourEditor:
         if abs(off) > (FIXED_S if self.hour.fixed else ABOUT_S):
             way = "late" if off > 0 else "early"
             notes.append(Note(-1, f"The hour lands {length(abs(off))} {way}.", self.hour.fixed))
-        return replace(self.hour, lines=tuple(made), notes=tuple(notes), lands_s=round(off, 3),
-                       cost=round(cost, 4))  # fmt: skip
+        return replace(
+            self.hour,
+            lines=tuple(made),
+            notes=tuple(notes),
+            lands_s=round(off, 3),
+            cost=round(cost, 4),
+        )
 
     def replaced(self, place: int, cart: int) -> MadeHour:
         """Return the hour with another item in a line."""
         lines = self._checked(place)
-        lines[place] = replace(lines[place], cart=self._known(cart), by_hand=True, pattern=0,
-                               why="Put in by hand.")  # fmt: skip
+        lines[place] = replace(
+            lines[place], cart=self._known(cart), by_hand=True, pattern=0, why="Put in by hand."
+        )
         return self.assessed(lines)
 
     def inserted(self, place: int, cart: int) -> MadeHour:

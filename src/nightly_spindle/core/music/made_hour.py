@@ -46,9 +46,16 @@ def finished(
     notes += _landings(drafts)
     fixed = drafts[-1].segment.fixed if drafts else False
     return MadeHour(
-        task.slot.start_us, task.clock.id, task.clock.name, task.comes_from, tuple(lines),
-        tuple(notes), round(off, 3), fixed, round(cost, 4),
-    )  # fmt: skip
+        task.slot.start_us,
+        task.clock.id,
+        task.clock.name,
+        task.comes_from,
+        tuple(lines),
+        tuple(notes),
+        round(off, 3),
+        fixed,
+        round(cost, 4),
+    )
 
 
 def _broken(
@@ -70,8 +77,14 @@ def _line(task: HourTask, seat: Seat, broken: Sequence[tuple[str, bool]], stock:
     need = seat.need
     if need.kind is SlotKind.BREAK:
         pattern = stock.breaks.get(need.name.strip().casefold(), (0, 0.0))[0]
-        return MadeLine(0, at, need.slot, f"The break “{need.name}” of the clock.",
-                        pattern=pattern, mark=need.mark)  # fmt: skip
+        return MadeLine(
+            0,
+            at,
+            need.slot,
+            f"The break “{need.name}” of the clock.",
+            pattern=pattern,
+            mark=need.mark,
+        )
     cart = int(stock.table.carts[seat.row])
     if need.music:
         known = stock.formats.categories.get(need.category)

@@ -76,8 +76,12 @@ class MadeHour:
 
 def line_values(line: MadeLine) -> dict[str, Any]:
     """Return a line as JSON values, what is as usual left out."""
-    values: dict[str, Any] = {"cart": line.cart, "at_s": round(line.at_s, 3), "slot": line.slot,
-                              "why": line.why}  # fmt: skip
+    values: dict[str, Any] = {
+        "cart": line.cart,
+        "at_s": round(line.at_s, 3),
+        "slot": line.slot,
+        "why": line.why,
+    }
     for name in ("category", "pattern", "mark", "by_hand"):
         if getattr(line, name):
             values[name] = getattr(line, name)

@@ -56,7 +56,9 @@ class RotationRule:
     category: str = text("", "Only within this category; empty is the whole station.")
     trait: str = text("", "Of rows: which trait, such as tempo, or tempo=slow for that one only.")
     firm: bool = flag(True, "It is kept wherever anything allows it.")
-    weight: float = number(1.0, "", 0.01, 1000.0, "Of a soft rule: what breaking it once costs.")
+    weight: float = number(
+        1.0, "", 0.01, 1000.0, "Of a preferred rule: what breaking it once costs."
+    )
 
     @property
     def apart(self) -> bool:
@@ -72,14 +74,16 @@ class RotationRule:
     def name(self) -> str:
         """What it looks at, in a word or two."""
         of = f" in {self.category}" if self.category.strip() else ""
-        return f"{self.trait or 'trait'} in a row{of}" if self.kind is RuleSubject.RUN else (
-            f"{self.kind}{of}"
-        )  # fmt: skip
+        return (
+            f"{self.trait or 'trait'} in a row{of}"
+            if self.kind is RuleSubject.RUN
+            else (f"{self.kind}{of}")
+        )
 
     def sentence(self) -> str:
         """The rule as a plain sentence."""
         of = f" of {self.category}" if self.category.strip() else ""
-        how = "firm" if self.firm else f"soft, weight {self.weight:g}"
+        how = "firm" if self.firm else f"preferred, weight {self.weight:g}"
         if self.kind is RuleSubject.ITEM:
             said = f"The same item{of} comes again after {span_text(self.seconds)}"
         elif self.apart:

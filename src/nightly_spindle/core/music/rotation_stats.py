@@ -131,10 +131,15 @@ def category_uses(uses: Sequence[ItemUse], weights: Mapping[str, float]) -> list
         wanted = weights.get(name.casefold(), 0.0) / weight if weight else 0.0
         found.append(
             CategoryUse(
-                name, len(inside), plays, plays / total if total else 0.0, wanted,
-                gini(use.plays for use in inside), sum(not use.plays for use in inside),
+                name,
+                len(inside),
+                plays,
+                plays / total if total else 0.0,
+                wanted,
+                gini(use.plays for use in inside),
+                sum(not use.plays for use in inside),
             )
-        )  # fmt: skip
+        )
     return sorted(found, key=lambda use: (-use.plays, use.name))
 
 
@@ -142,8 +147,11 @@ def artist_uses(plays: Iterable[tuple[float, int]], items: Mapping[int, Item]) -
     """Return how often artists play, guests counted, those most often heard first."""
     at: dict[str, list[float]] = defaultdict(list)
     # who never stands alone is no artist of their own: the halves of a duo
-    names = {keys[0]: item.artist for item in items.values()
-             if (keys := artists_of(item.artist, item.title))}  # fmt: skip
+    names = {
+        keys[0]: item.artist
+        for item in items.values()
+        if (keys := artists_of(item.artist, item.title))
+    }
     for instant, cart in plays:
         item = items.get(cart)
         if item is None or item.kind is not Kind.SONG:

@@ -44,9 +44,11 @@ class View:
         if found is None:
             place = self.lines.place(self.at_s)
             # links and breaks lie between: twice as many lines are enough
-            part = self.lines.row[max(0, place - 2 * many) : place][::-1] if step < 0 else (
-                self.lines.row[place : place + 2 * many]
-            )  # fmt: skip
+            part = (
+                self.lines.row[max(0, place - 2 * many) : place][::-1]
+                if step < 0
+                else (self.lines.row[place : place + 2 * many])
+            )
             found = self.known[step, many] = part[self.music[part]][:many].tolist()
         return found
 

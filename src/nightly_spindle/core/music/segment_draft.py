@@ -41,9 +41,13 @@ class SegmentDraft:
     """The seats of a segment. What sits in one stands in the line-up as well."""
 
     def __init__(
-        self, table: RotationColumns, lines: PlayColumns, segment: Segment, begin_s: float,
+        self,
+        table: RotationColumns,
+        lines: PlayColumns,
+        segment: Segment,
+        begin_s: float,
         seats: Sequence[Seat],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.table = table
         self.lines = lines
         self.segment = segment

@@ -99,9 +99,9 @@ class PoolOptions:
     """What can be set for a pool. `FOR` says which of it matters to which use."""
 
     enabled: bool = flag(True, "The pool is used.")
-    order: TurnOrder = choice(TurnOrder.TURN, "In which order its members come round.")
+    order: TurnOrder = choice(TurnOrder.TURN, "In which order its members take turns.")
     least_s: float = number(
-        0.0, "s", 0.0, 604_800.0, "The same one comes again after so long at the soonest."
+        0.0, "s", 0.0, 604_800.0, "The same one does not come again sooner than this."
     )
     days: str = text("", "On these days: fri, mon-thu; empty is every day.")
     hours: str = text("", "In these stretches: 22:00-06:00, 12:00-14:00; empty is always.")
@@ -111,20 +111,22 @@ class PoolOptions:
     fallback: float = number(
         0.0, "", 0.0, 1e9, "Cart number of what plays when no member can; 0 is nothing."
     )
-    every: float = number(1.0, "", 1.0, 100.0, "Every so many segues, or songs.")
-    apart_s: float = number(0.0, "s", 0.0, 86_400.0, "Two of the pool lie so far apart at least.")
+    every: float = number(1.0, "", 1.0, 100.0, "Every N segues, or songs.")
+    apart_s: float = number(0.0, "s", 0.0, 86_400.0, "The least time between two of the pool.")
     pairs: str = text("song>song", "From which kind into which: song>song, jingle>song, any>song.")
-    beside: str = text("spot, id, jingle, news", "Never beside an item of these kinds.")
-    lies: Lies = choice(Lies.ENDS, "How it lies on the start of the next item.")
-    offset_s: float = number(0.0, "s", -20.0, 20.0, "Later than that by so much; negative: sooner.")
+    beside: str = text("spot, id, jingle, news", "Never next to an item of these kinds.")
+    lies: Lies = choice(Lies.ENDS, "Where it is placed at the start of the next item.")
+    offset_s: float = number(
+        0.0, "s", -20.0, 20.0, "Later than that by this much; negative: sooner."
+    )
     points: bool = flag(True, "It serves the sweeper points inside songs as well.")
     fits: VoiceoverFit = choice(VoiceoverFit.TURN, "Which of those that fit is taken.")
     categories: str = text("", "Only on songs of these categories; empty is all.")
     tags: str = text("", "Only on lines that carry one of these tags; empty is all.")
     at_post: bool = flag(True, "It ends at the post, else it starts a set time after the song.")
     after_s: float = number(1.0, "s", 0.0, 60.0, "So long after the song's start, where it is set.")
-    songs: float = number(0.0, "", 0.0, 500.0, "After every so many songs; 0 is not by songs.")
-    minutes: float = number(0.0, "min", 0.0, 1440.0, "Every so many minutes; 0 is not by minutes.")
+    songs: float = number(0.0, "", 0.0, 500.0, "After every N songs; 0 is not by songs.")
+    minutes: float = number(0.0, "min", 0.0, 1440.0, "Every N minutes; 0 is not by minutes.")
     edge: Edge = choice(Edge.NONE, "At the start, at the end of every hour, or at both.")
 
 
@@ -163,7 +165,7 @@ class Pool:
 
     @property
     def order(self) -> TurnOrder:
-        """In which order its members come round."""
+        """In which order its members take turns."""
         return self.options.order
 
     @property
@@ -216,11 +218,15 @@ class Pool:
             rules.append(TimeRule(begin, "FREQ=DAILY", repeat=Repeat(3600, begin.time())))
         return [
             TimedEvent(
-                _OWN - _OWN_EACH * self.id - n, f"Links “{self.name}”", rule, Entry.NEXT,
-                (PlayPool(self.name),), grace_s=0.0,
+                _OWN - _OWN_EACH * self.id - n,
+                f"Links “{self.name}”",
+                rule,
+                Entry.NEXT,
+                (PlayPool(self.name),),
+                grace_s=0.0,
             )
             for n, rule in enumerate(rules)
-        ]  # fmt: skip
+        ]
 
     def sentence(self) -> str:
         """The pool as plain sentences."""
@@ -246,7 +252,7 @@ def _pairs(listing: str) -> tuple[tuple[str, str], ...]:
         kinds = {ANY, *map(str, Kind)}
         if not arrow or out not in kinds or into not in kinds:
             raise SettingRefused(
-                f"'{word}' is no pair of kinds; write it like song>song or any>song"
+                f"'{word}' is not a valid pair of kinds; write it like song>song or any>song"
             )
         found.append((out, into))
     return tuple(found)
@@ -259,7 +265,8 @@ def _spans(listing: str) -> tuple[tuple[time, time], ...]:
         match = _SPAN.fullmatch(word)
         if match is None:
             raise SettingRefused(
-                f"'{word}' is no stretch of the day; write it like 22:00-06:00 (24-hour clock)"
+                f"'{word}' is not a valid stretch of the day; write it like 22:00-06:00 "
+                "(24-hour clock)"
             )
         begin, end = (
             time() if part == "24:00" else parse_time_of_day(part.rjust(5, "0"))
@@ -312,11 +319,13 @@ def _use_sentence(pool: Pool) -> str:
     if pool.use is PoolUse.SWEEPERS:
         pairs = listed([f"{a} into {b}" for a, b in _pairs(options.pairs)], "or")
         off = f" {abs(options.offset_s):g} s {'later' if options.offset_s > 0 else 'sooner'}"
-        lies = {Lies.ENDS: "ending at the start of the next item",
-                Lies.STARTS: "starting with the next item",
-                Lies.CENTRED: "centred on the start of the next item"}[options.lies]  # fmt: skip
+        lies = {
+            Lies.ENDS: "ending at the start of the next item",
+            Lies.STARTS: "starting with the next item",
+            Lies.CENTRED: "centred on the start of the next item",
+        }[options.lies]
         beside = words_of(options.beside)
-        never = f", never beside {listed(beside, 'or')}" if beside else ""
+        never = f", never next to {listed(beside, 'or')}" if beside else ""
         return (
             f"A sweeper over {often} segue of {pairs}{apart}, {lies}"
             f"{off if options.offset_s else ''}{never}."
@@ -348,9 +357,11 @@ def _ordinal(number: int) -> str:
 
 def _turn_sentence(pool: Pool) -> str:
     many = counted(len(pool.members), "member")
-    how = {TurnOrder.TURN: "take turns",
-           TurnOrder.SHUFFLED: "come shuffled, none again before all have",
-           TurnOrder.WEIGHTED: "come by weight"}[pool.options.order]  # fmt: skip
+    how = {
+        TurnOrder.TURN: "take turns",
+        TurnOrder.SHUFFLED: "come shuffled, none again before all have",
+        TurnOrder.WEIGHTED: "come by weight",
+    }[pool.options.order]
     if len(pool.members) == 1:
         how = "comes each time"
     again = pool.options.least_s
@@ -387,15 +398,18 @@ def check_pool(pool: Pool) -> None:
     if len(set(pool.carts)) < len(pool.carts):
         wrong.append("a member stands in it twice; give it more weight instead")
     wrong += [
-        f"the weight of item {member.cart} is {member.weight:g}; it lies within 0.1 and 100"
+        f"the weight of item {member.cart} is {member.weight:g}; it must be between 0.1 and 100"
         for member in pool.members
         if not 0.1 <= member.weight <= 100
     ]
     options = pool.options
     wrong += unreadable(
-        (weekdays_of, options.days), (_spans, options.hours), (date_of, options.first),
-        (date_of, options.last), (_pairs, options.pairs),
-    )  # fmt: skip
+        (weekdays_of, options.days),
+        (_spans, options.hours),
+        (date_of, options.first),
+        (date_of, options.last),
+        (_pairs, options.pairs),
+    )
     kinds = set(map(str, Kind))
     wrong += [f"'{word}' is not a kind" for word in words_of(options.beside) if word not in kinds]
     if not wrong and options.first and options.last and options.first > options.last:
@@ -432,13 +446,17 @@ def pool_from(values: Mapping[str, Any]) -> Pool:
         try:
             members.append(Member(int(one["cart"]), float(one.get("weight", 1.0))))
         except (KeyError, TypeError, ValueError, AttributeError):
-            wrong.append(f"'{one}' is no member; it has a cart number and a weight")
+            wrong.append(f"'{one}' is not a valid member; it has a cart number and a weight")
     if wrong:
         raise SettingRefused(f"pool “{name}”: {'; '.join(wrong)}")
     pool = Pool(
-        int(values.get("id", 0)), name, PoolUse(values["use"]), tuple(members), options,
+        int(values.get("id", 0)),
+        name,
+        PoolUse(values["use"]),
+        tuple(members),
+        options,
         int(values.get("place", 0)),
-    )  # fmt: skip
+    )
     check_pool(pool)
     return pool
 

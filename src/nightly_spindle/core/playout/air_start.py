@@ -89,8 +89,11 @@ def _leaves_nothing(programme: Programme, event: TimedEvent) -> bool:
     """Whether an event leaves nothing of what was lined up before it."""
     if event.clears:
         return True
-    drops = [programme.drop_of(step) for step in event.steps if isinstance(step, LoadLog)
-             and step.placement is Placement.FRONT]  # fmt: skip
+    drops = [
+        programme.drop_of(step)
+        for step in event.steps
+        if isinstance(step, LoadLog) and step.placement is Placement.FRONT
+    ]
     return any(drop is not None and drop.options.rest is Rest.DROPPED for drop in drops)
 
 

@@ -130,7 +130,7 @@ def skip_line(programme: Programme, state: AirState, at: int, actions: list[Acti
     title = item.title if item else f"cart {line.cart}"
     actions.append(Dropped(at, line, Outcome.UNPLAYABLE, title, why))
     text = f"“{title}” ({line.origin.text}) is skipped: {why}."
-    mend = f"Bring in {item.path} again." if item else "Bring the item in again."
+    mend = f"Import {item.path} again." if item else "Import the item again."
     actions.append(Finding("unplayable", Severity.WARNING, at, text, mend, line.id))
     state.order.skipped += 1
     if state.order.skipped >= MOST_SKIPPED and state.order.upcoming:
@@ -151,9 +151,11 @@ def cannot_play(programme: Programme, state: AirState, carts: Iterable[int]) -> 
     item = programme.item(first.cart)
     assert item is not None, "what was looked for is known"
     more = f"; so it is with {counted(others, 'other item')} lined up" if others else ""
-    text = (f"“{item.title}” cannot be played when its turn comes: "
-            f"{programme.why_unplayable(first.cart)}{more}.")  # fmt: skip
-    mend = f"Bring in {item.path} again; what cannot be played is skipped."
+    text = (
+        f"“{item.title}” cannot be played when its turn comes: "
+        f"{programme.why_unplayable(first.cart)}{more}."
+    )
+    mend = f"Import {item.path} again; what cannot be played is skipped."
     return [Finding("cannot-play", Severity.ALARM, state.clock.frame, text, mend, first.id)]
 
 

@@ -233,8 +233,9 @@ def _play_ahead(
     started = 0
     for action in sequencer.advance(until):
         if isinstance(action, Fired) and (action.event_id, action.due_us) == (
-            firing.event.id, firing.at_us,
-        ):  # fmt: skip
+            firing.event.id,
+            firing.at_us,
+        ):
             if not action.line_ids:
                 return _Ahead(tuple(plays), None)
             ids = action.line_ids
@@ -353,10 +354,12 @@ def _changed(
         if line.origin.source in _OUT and item.kind in _LEFT_OUT_KINDS and line.join is None
     ]
     removable = [
-        Piece(_on_air_for(item, _begin(line, item, state), state, programme) / state.clock.rate,
-              _OUT[line.origin.source])
+        Piece(
+            _on_air_for(item, _begin(line, item, state), state, programme) / state.clock.rate,
+            _OUT[line.origin.source],
+        )
         for line, item in free
-    ]  # fmt: skip
+    ]
     found: Fit = fit(target_s, tolerance_s, removable, offer.pieces)
     added = [offer.items[group][place] for group, place in found.added]
     out = {free[place][0].id for place in found.out}
@@ -414,7 +417,7 @@ def _carry_out(
             Severity.NOTE,
             state.clock.frame,
             f"{text}: the item before it ends {landed}.",
-            "Nothing needs to be done." if inside else "Bring in songs of other lengths.",
+            "Nothing needs to be done." if inside else "Import songs of other lengths.",
         )
     )
 
@@ -433,5 +436,5 @@ def _cannot(programme: Programme, state: AirState, firing: Firing, off_s: float)
         state.clock.frame,
         f"“{firing.event.name}” cannot be landed at {due}: the item before it would end {how}, "
         "and nothing that may be left out or added comes nearer.",
-        "Bring in songs of other lengths, or allow a wider tolerance.",
+        "Import songs of other lengths, or allow a wider tolerance.",
     )

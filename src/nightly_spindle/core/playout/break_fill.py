@@ -90,8 +90,9 @@ def fill_break(programme: Programme, state: AirState, at: int, actions: list[Act
         actions.append(Dropped(at, line, Outcome.REMOVED, "Break", gone))
         return
     sweep(programme, state, at_us, actions)
-    here = _Break(programme, state, actions, pattern, line, at,
-                  _key(programme, state, pattern, line, at_us))  # fmt: skip
+    here = _Break(
+        programme, state, actions, pattern, line, at, _key(programme, state, pattern, line, at_us)
+    )
     _remember(state, here.key)
     late = here.late_s > pattern.options.late_s
     if late and pattern.options.late is IfLate.LEFT:
@@ -245,8 +246,11 @@ def _near_rivals(here: _Break, campaign: Campaign) -> bool:
     if not campaign.group:
         return False
     plan = here.programme.spots
-    rivals = [one for one in plan.campaigns.values()
-              if one.group == campaign.group and one.id != campaign.id]  # fmt: skip
+    rivals = [
+        one
+        for one in plan.campaigns.values()
+        if one.group == campaign.group and one.id != campaign.id
+    ]
     inside = {spot.campaign for spot, _, _ in here.spots}
     if any(one.id in inside for one in rivals):
         return True
@@ -305,7 +309,7 @@ def _no_audio(here: _Break, campaign: Campaign, spot: Booked, why: str) -> None:
             Severity.ALARM,
             here.at,
             f"“{campaign.name}” does not air in the break at {when}: {why}.",
-            "Bring its audio in again; it is made good when there is room.",
+            "Import its audio again; it is made good when there is room.",
         )
     )
 

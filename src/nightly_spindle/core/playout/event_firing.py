@@ -2,27 +2,25 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import US, broadcast_day, clock, resolve_local
+from nightly_spindle.core.base.timebase import US, clock
 from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.steps import ExpectLog, LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry, Firing, Inside, TimedEvent
+from nightly_spindle.core.playout.evening_look import look_for
 from nightly_spindle.core.playout.log_loading import now_us
 from nightly_spindle.core.playout.step_effects import Cut, Round, carry_out
-from nightly_spindle.core.station.log_sources import ReadingState
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from nightly_spindle.core.calendar.log_periods import Slot
     from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
     from nightly_spindle.core.programme.running_order import LoadOrder
     from nightly_spindle.core.programme.sequencer_actions import Action
-    from nightly_spindle.core.station.log_sources import LogDrop, LogReading
 
 
 def fire(
@@ -53,7 +51,7 @@ def act(
         elif not event.acts:
             for step in event.steps:
                 if isinstance(step, ExpectLog):
-                    _look_for(programme, state, firing, step, actions)
+                    look_for(programme, state, firing, step, actions)
         elif not _gives_way(programme, state, firing, actions):
             carry_out(here, firing)
     return here.cut
@@ -84,55 +82,6 @@ def _gives_way(
         )
     )
     return True
-
-
-def _look_for(
-    programme: Programme, state: AirState, firing: Firing, step: ExpectLog, actions: list[Action]
-) -> None:
-    """Say which of the next day's logs are not there, or not whole."""
-    drop = programme.drop(step.drop)
-    if drop is None:
-        return
-    faults = [
-        (slot, reading, fault)
-        for slot in next_day(programme, drop, firing.at_us)
-        if (fault := wanting(reading := programme.logs.reading(drop, slot), drop))
-    ]
-    if not faults:
-        return
-    slot, reading, fault = faults[0]
-    more = f", and {len(faults) - 1} more logs are not whole" if len(faults) > 1 else ""
-    near = f" Close to it: {reading.nearest[0].text}." if reading.nearest else ""
-    missing = not reading.usable
-    actions.append(
-        Finding(
-            "log-not-here" if missing else "log-not-whole",
-            Severity.ALARM if missing else Severity.WARNING,
-            state.clock.frame,
-            f"“{drop.name}” for {slot.text}: {fault}{more}.{near}",
-            f"Ask for {reading.file}, or open the log and settle what is missing.",
-        )
-    )
-
-
-def next_day(programme: Programme, drop: LogDrop, at_us: int) -> list[Slot]:
-    """Return the slots of the broadcast day that follows the one of an instant."""
-    tz, start = programme.settings.tz, programme.settings.day_start
-    day = broadcast_day(at_us, tz, start) + timedelta(days=1)
-    begin, end = (
-        resolve_local(datetime.combine(one, start), tz) for one in (day, day + timedelta(days=1))
-    )
-    return drop.slots(tz, start, begin - 1, end - 1)
-
-
-def wanting(reading: LogReading, drop: LogDrop) -> str:
-    """Return in words what a log lacks, empty when it is whole."""
-    if not reading.usable:
-        if reading.state is ReadingState.MISSING:
-            return f"{reading.file} is not in {drop.folder} yet"
-        return reading.why_not(drop.folder)
-    lost = len(reading.lost)
-    return f"{lost} of its lines cannot air" if lost else ""
 
 
 def order_firing(order: LoadOrder) -> Firing:

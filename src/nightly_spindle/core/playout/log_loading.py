@@ -104,8 +104,9 @@ def load_log(
     if not lines:
         _not_there(state, load, reading, when, actions)
         return [], False
-    if load.placement is not Placement.END or all(one.origin.source in NET
-                                                  for one in state.order.upcoming):  # fmt: skip
+    if load.placement is not Placement.END or all(
+        one.origin.source in NET for one in state.order.upcoming
+    ):
         lines = _but_on_air(state, lines, actions)
     return lines, put_in(programme, state, load, reading, lines, actions)
 
@@ -136,10 +137,17 @@ def put_in(
     ]
     actions.append(
         LogLoaded(
-            state.clock.frame, load.owner, load.drop.name, reading.file, load.slot.start_us,
-            len(lines), len(reading.lost), f"Loaded {load.reason}.", from_line,
+            state.clock.frame,
+            load.owner,
+            load.drop.name,
+            reading.file,
+            load.slot.start_us,
+            len(lines),
+            len(reading.lost),
+            f"Loaded {load.reason}.",
+            from_line,
         )
-    )  # fmt: skip
+    )
     on_air = state.order.playing is not None and state.order.playing.line.origin.drop == load.owner
     return load.drop.options.long is Long.RUN and (bool(waits) or on_air)
 
@@ -207,7 +215,7 @@ def lines_from(
                 state.clock.frame,
                 f"{count} of {reading.file} cannot air; the first is line {first.line.number}, "
                 f"{first.line.raw}: {first.how}.",
-                "Bring the missing items in, or mend the log.",
+                "Import the missing audio, or fix the log.",
             )
         )
     return lines
@@ -273,7 +281,7 @@ def _not_made(state: AirState, reading: LogReading, when: str) -> Finding:
         state.clock.frame,
         f"At {when} there is no log of the station's own: {reading.problem}; rotation fills the "
         "hour by its clock's weights.",
-        "Make the hours ahead under Formats, or let the station make them by itself.",
+        "Make the hours ahead under Formats, or let the station make them automatically.",
     )
 
 
@@ -302,8 +310,9 @@ def is_loaded(state: AirState, load: Load) -> bool:
     """Whether a log was loaded ahead of its time already."""
     if not load.drop.options.early_s:
         return False
-    return any((one.drop, one.start_us) == (load.owner, load.slot.start_us)
-               for one in state.logs.loaded)  # fmt: skip
+    return any(
+        (one.drop, one.start_us) == (load.owner, load.slot.start_us) for one in state.logs.loaded
+    )
 
 
 def _may_come(drop: LogDrop) -> bool:
@@ -452,8 +461,14 @@ def top_up(
         slot = _next_slot(programme, state, drop)
         if slot is None or not slot.among(hours_from(options.hours)):
             continue
-        waited = next((one for one in state.logs.awaited if one.drop == drop.id
-                       and one.start_us == slot.start_us), None)  # fmt: skip
+        waited = next(
+            (
+                one
+                for one in state.logs.awaited
+                if one.drop == drop.id and one.start_us == slot.start_us
+            ),
+            None,
+        )
         ready = programme.logs.reading(drop, slot).usable
         if waited is not None and ready:
             load_late(programme, state, waited, on_air_until(), actions)

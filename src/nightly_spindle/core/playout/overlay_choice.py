@@ -9,6 +9,7 @@ from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.overlays.overlay_pools import Pool, PoolOptions, PoolUse, VoiceoverFit
 from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn
 from nightly_spindle.core.playout.overlay_position import OverlayPosition, OverlayWindow
+from nightly_spindle.core.programme.running_order import Overlay
 from nightly_spindle.core.segues.ducking import voice_over_bed
 
 if TYPE_CHECKING:
@@ -34,23 +35,6 @@ class Chosen(NamedTuple):
     pool: Pool | None
     origin: str
     why: str
-
-
-class OverlayDraft(NamedTuple):
-    """An overlay that has no number yet: the fields of `running_order.Overlay` after its own."""
-
-    item: Item
-    start: int
-    begin: int
-    end: int
-    line_id: int
-    where: OverlayPlace
-    over: str
-    origin: str
-    why: str
-    pool: int = 0
-    by_hand: bool = False
-    over_bed_lu: float | None = None
 
 
 class Ground(NamedTuple):
@@ -162,9 +146,12 @@ def from_pool(
     if not pool.fallback:
         return None
     instead = single(
-        ground, pool.fallback, place, f"fallback of {origin}",
+        ground,
+        pool.fallback,
+        place,
+        f"fallback of {origin}",
         f"No member of “{pool.name}” can be used here: its fallback.",
-    )  # fmt: skip
+    )
     return None if instead is None else instead._replace(pool=pool)
 
 
@@ -178,7 +165,7 @@ def ducking_of(settings: StationSettings, item: Item) -> Ducking:
     return settings.duck_voiceover if item.kind is Kind.VOICEOVER else settings.duck_sweeper
 
 
-def decided(ground: Ground, overlay: OverlayDraft) -> int:
+def decided(ground: Ground, overlay: Overlay) -> int:
     """Return the frame at which the programme begins to go down for an overlay."""
     ahead = to_frames(ducking_of(ground.programme.settings, overlay.item).ahead_s, ground.rate)
     return max(ground.state.clock.frame, overlay.start - ahead)
@@ -193,15 +180,25 @@ def made(
     over: str,
     *,
     by_hand: bool = False,
-) -> OverlayDraft:
-    """Return what was chosen as an overlay over `beds`."""
+) -> Overlay:
+    """Return what was chosen as an overlay over `beds`; it has no number yet."""
     settings, item = ground.programme.settings, chosen.item
     ducking = ducking_of(settings, item)
     louder = voice_over_bed(item, beds, ducking, settings.levels, settings.kind_levels)
     told = "" if louder is None else f" {louder:.0f} LU over the lowered programme."
     start, (begin, frames) = chosen.spot.at, ground.programme.sounding(item)
-    return OverlayDraft(
-        item, start, begin, start + frames, line_id, where, over,
-        chosen.origin, f"{chosen.why} {chosen.spot.why}{told}",
-        chosen.pool.id if chosen.pool else 0, by_hand, louder,
-    )  # fmt: skip
+    return Overlay(
+        0,
+        item,
+        start,
+        begin,
+        start + frames,
+        line_id,
+        where,
+        over,
+        chosen.origin,
+        f"{chosen.why} {chosen.spot.why}{told}",
+        chosen.pool.id if chosen.pool else 0,
+        by_hand,
+        louder,
+    )

@@ -42,7 +42,7 @@ def overlay_findings(
         for one in pool_findings(programme, pool, begin)
     ]
     if programme.pools and not sound:
-        text = "Overlays are switched off: none sounds until they are switched on again."
+        text = "Overlays are switched off: none plays until they are switched on again."
         mend = "Switch them on in Overlays, or by a timed event."
         found.append(Finding("overlays-off", Severity.WARNING, begin, text, mend))
     found += _short_intros(programme, state, night, begin)
@@ -86,7 +86,7 @@ def pool_findings(programme: Programme, pool: Pool, at: int) -> list[Finding]:
         title = f"“{item.title}”" if item else f"item {cart}"
         more = f", and {len(lost) - 1} more" if len(lost) > 1 else ""
         text = f"{title} of the pool “{pool.name}” cannot be played: {why}{more}."
-        mend = "Bring it in again, or take it out of the pool."
+        mend = "Import it again, or remove it from the pool."
     found = [Finding(code, severity, at, text, mend)] if code else []
     by_clocks = pool.name.casefold() in programme.formats.link_pools
     if pool.use is PoolUse.LINKS and not pool.events() and not by_clocks:
@@ -172,7 +172,7 @@ def _over_vocal(
             over = one.start < row.start + to_frames(vocal_end, rate) - play.begin
         if over:
             when = clock(state.clock.instant_of(one.start), programme.settings.tz)
-            text = f"“{one.overlay.item.title}” at {when} lies over the vocal of “{row.title}”."
+            text = f"“{one.overlay.item.title}” at {when} plays over the vocal of “{row.title}”."
             mend = "Move it, or let the pool place it."
             found.append(
                 Finding("overlay-over-vocal", Severity.WARNING, one.start, text, mend, row.line.id)
@@ -206,12 +206,13 @@ def _too_near(
     for a, b in pairwise(in_order):
         if b.start < a.end + gap and (a.overlay.by_hand or b.overlay.by_hand):
             text = (
-                f"“{a.overlay.item.title}” and “{b.overlay.item.title}” lie less than "
+                f"“{a.overlay.item.title}” and “{b.overlay.item.title}” are less than "
                 f"{programme.settings.overlay.gap_s:g} s apart on {b.overlay.over}."
             )
             mend = "Move one of them."
-            found.append(Finding("overlays-touch", Severity.WARNING, b.start, text, mend,
-                                 b.overlay.line_id))  # fmt: skip
+            found.append(
+                Finding("overlays-touch", Severity.WARNING, b.start, text, mend, b.overlay.line_id)
+            )
     return found
 
 
@@ -244,7 +245,8 @@ def _too_soon(
         )
         mend = "Choose another one there, or let it rest for less."
         found.append(
-            Finding("overlay-too-soon", Severity.WARNING, one.start, text, mend,
-                    one.overlay.line_id)
-        )  # fmt: skip
+            Finding(
+                "overlay-too-soon", Severity.WARNING, one.start, text, mend, one.overlay.line_id
+            )
+        )
     return found

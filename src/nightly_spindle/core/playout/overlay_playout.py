@@ -20,7 +20,6 @@ from nightly_spindle.core.overlays.overlay_turns import FRESH, taken
 from nightly_spindle.core.playout.overlay_choice import (
     Chosen,
     Ground,
-    OverlayDraft,
     asked,
     decided,
     ducking_of,
@@ -84,7 +83,7 @@ class Due(NamedTuple):
 
     at: int
     key: str
-    overlay: OverlayDraft
+    overlay: Overlay
 
 
 def overlay_on_item(programme: Programme, state: AirState, cut: int | None = None) -> Due | None:
@@ -200,7 +199,8 @@ def _on_intro(ground: Ground, playing: Play) -> Due | None:
         return None
     rules = ground.programme.settings.overlay
     gives_way = soonest_pass(playing.item, ground.programme.segues, ground.rate)
-    window = ground.within(intro_window(playing, ground.free, gives_way, ground.rate, rules))
+    free = max(ground.free, ground.state.overlays.sung_until)
+    window = ground.within(intro_window(playing, free, gives_way, ground.rate, rules))
     if window.high <= window.low:
         return None
 
@@ -298,7 +298,7 @@ def _for_point(ground: Ground, playing: Play, place: Placer, at: int) -> Chosen 
 
 def begin_overlay(programme: Programme, state: AirState, due: Due, actions: list[Action]) -> None:
     """Let an overlay sound; its pool's turn goes on."""
-    overlay = Overlay(state.take_id(), *due.overlay)
+    overlay = replace(due.overlay, id=state.take_id())
     state.overlays.tried.append(due.key)
     state.overlays.sounding.append(overlay)
     state.overlays.until = max(state.overlays.until, overlay.end)

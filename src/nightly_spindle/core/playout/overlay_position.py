@@ -69,6 +69,12 @@ def talk_until(item: Item, begin: int, rate: int, rules: OverlayRules) -> Talk:
     return Talk(begin, f"the intro end of “{item.title}” is not marked")
 
 
+def last_word(play: Play, rate: int) -> int:
+    """Return the station frame of an item's last word, 0 where that is not marked."""
+    vocal = cues_of(play.item).vocal_end_s
+    return 0 if vocal is None else play.start + to_frames(vocal, rate) - play.begin
+
+
 def segue_window(
     out: Play, into: Item, into_begin: int, starts: int, free: int, rate: int, rules: OverlayRules
 ) -> OverlayWindow:
@@ -80,9 +86,7 @@ def segue_window(
     low = max(free, out.start)
     if not out.item.talked_over:
         low = max(low, starts)
-    vocal = cues_of(out.item).vocal_end_s
-    if vocal is not None:
-        low = max(low, out.start + to_frames(vocal, rate) - out.begin)
+    low = max(low, last_word(out, rate))
     talk = talk_until(into, into_begin, rate, rules)
     return OverlayWindow(low, starts + talk.until - into_begin, talk.why)
 
@@ -92,8 +96,8 @@ def intro_window(
 ) -> OverlayWindow:
     """Return where a voiceover may sound over the start of the item on air.
 
-    `gives_way` is the position of the item from which on the next may start: a short item may do so
-    before its vocal would come in.
+    Not before frame `free`. `gives_way` is the position of the item from which on the next may
+    start: a short item may do so before its vocal would come in.
     """
     talk = talk_until(play.item, play.begin, rate, rules)
     until, why = talk.until, talk.why
@@ -122,12 +126,20 @@ def place_sweeper(
     if not window.holds(frames):
         return None
     offset = to_frames(options.offset_s, rate)
-    wanted = offset + {
-        Lies.ENDS: starts - frames, Lies.STARTS: starts, Lies.CENTRED: starts - frames // 2,
-    }[options.lies]  # fmt: skip
+    wanted = (
+        offset
+        + {
+            Lies.ENDS: starts - frames,
+            Lies.STARTS: starts,
+            Lies.CENTRED: starts - frames // 2,
+        }[options.lies]
+    )
     at = min(max(wanted, window.low), window.high - frames)
-    lies = {Lies.ENDS: "Ends as the next starts", Lies.STARTS: "Starts with the next",
-            Lies.CENTRED: "Lies around the start of the next"}[options.lies]  # fmt: skip
+    lies = {
+        Lies.ENDS: "Ends as the next starts",
+        Lies.STARTS: "Starts with the next",
+        Lies.CENTRED: "Lies around the start of the next",
+    }[options.lies]
     if offset:
         lies += f", {abs(options.offset_s):g} s {'later' if offset > 0 else 'sooner'}"
     moved = (at - wanted) / rate

@@ -32,7 +32,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme.programme import Programme
 
 _CUT_WORTH_SAYING_S = 1.0
-_LATE_WORTH_SAYING_S = 60.0
 _BEHIND_WORTH_SAYING_S = 900.0
 
 
@@ -132,7 +131,6 @@ def rehearse(
     ]
     night.landings = _landings(programme, state, night, recorder.fired)
     night.findings += _cuts(programme, state, night)
-    night.findings += _late(night)
     night.findings += _behind(programme, state, night, recorder.fired)
     night.findings += _not_aired(night)
     night.findings += overlay_findings(programme, state, night, begin, sound=sound)
@@ -158,7 +156,9 @@ def _landings(
         offset = (start_us - firing.due_us) / US
         when = clock(firing.due_us, programme.settings.tz)
         how = "lands on time"
-        if abs(offset) >= 1:
+        if abs(offset) >= 1 and firing.entry == Entry.NEXT:  # which promises no time
+            how = f"starts {length(abs(offset))} later"
+        elif abs(offset) >= 1:
             how = f"lands {length(abs(offset))} {'late' if offset > 0 else 'early'}"
         found.append(
             Landing(
@@ -198,22 +198,6 @@ def _cuts(programme: Programme, state: AirState, night: Rehearsal) -> list[Findi
     return found
 
 
-def _late(night: Rehearsal) -> list[Finding]:
-    rows = {row.line.id: row for row in night.rows}
-    return [
-        Finding(
-            "lands-late",
-            Severity.NOTE,
-            rows[landing.line_id].start,
-            f"{landing.text}: it waits for the item on air.",
-            "Let the event cut in, or shorten what comes before it.",
-            landing.line_id,
-        )
-        for landing in night.landings
-        if landing.entry == Entry.NEXT and landing.offset_s >= _LATE_WORTH_SAYING_S
-    ]
-
-
 def _behind(
     programme: Programme, state: AirState, night: Rehearsal, fired: Iterable[Fired]
 ) -> list[Finding]:
@@ -237,7 +221,7 @@ def _behind(
                 "at-the-end",
                 Severity.WARNING,
                 one.at,
-                f"“{one.event}” at {when} goes behind all that is lined up and {airs}.",
+                f"“{one.event}” at {when} goes to the end of a full running order and {airs}.",
                 "Put it at the front, if it is meant for its time.",
                 one.line_ids[0],
             )
@@ -257,7 +241,7 @@ def _not_aired(night: Rehearsal) -> list[Finding]:
             Severity.WARNING,
             rows[0].start,
             f"{note}: {len(rows)} of its lines do not air, the first is “{rows[0].title}”.",
-            "Take lines out of it, or make it longer.",
+            "Remove lines from it, or make it longer.",
             rows[0].line.id,
         )
         for note, rows in over.items()

@@ -180,7 +180,7 @@ def _finding(programme: Programme, state: AirState, at: int, line: Line) -> Find
         "net-tone",
         Severity.ALARM,
         at,
-        f"At {when} nothing can be played; the station tone sounds.",
-        "Bring songs into the library.",
+        f"At {when} nothing can be played; the station tone plays.",
+        "Import songs into the library.",
         line.id,
     )

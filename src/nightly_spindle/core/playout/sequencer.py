@@ -36,6 +36,7 @@ from nightly_spindle.core.playout.overlay_playout import (
     soonest_on_join,
     started,
 )
+from nightly_spindle.core.playout.overlay_position import last_word
 from nightly_spindle.core.playout.spot_heard import note_heard, whole_frames
 from nightly_spindle.core.programme.running_order import HeardPlay, Line, Outcome, Play
 from nightly_spindle.core.programme.sequencer_actions import (
@@ -329,8 +330,14 @@ class Sequencer:
         if left < to_frames(self.programme.settings.rejoin_s, state.clock.rate):
             return
         why = f"{playing.line.origin.why} Goes on after it was {cut.note}."
-        rest = replace(playing.line, id=state.take_id(), begin=position, join=None, overlay=None,
-                       origin=replace(playing.line.origin, why=why))  # fmt: skip
+        rest = replace(
+            playing.line,
+            id=state.take_id(),
+            begin=position,
+            join=None,
+            overlay=None,
+            origin=replace(playing.line.origin, why=why),
+        )
         places = [at for at, line in enumerate(state.order.upcoming) if line.id == cut.back_after]
         at = places[0] + 1 if places else 0
         state.order.upcoming.insert(at, rest)
@@ -381,6 +388,7 @@ class Sequencer:
             end = state.order.silent_at or playing.start + join.out_end - playing.begin
             if join.overlap >= 0:
                 end = max(end, state.clock.frame)
+            state.overlays.sung_until = min(end, last_word(playing, state.clock.rate))
             broke = self.programme.unplayable.get(playing.item.cart, "it broke off")
             outcome, note = (Outcome.BROKE_OFF, broke) if playing.whole else (Outcome.AIRED, "")
             self._end(playing, end, outcome, note, actions)

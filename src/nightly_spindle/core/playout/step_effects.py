@@ -138,7 +138,7 @@ class _Lines:
             state.overlays.on = step.on
         elif isinstance(step, RaiseAlarm):
             name = self.firing.event.name
-            mend = f"“{name}” raises this alarm by itself; see to what it says."
+            mend = f"“{name}” raises this alarm on its own; see to what it says."
             alarm = Finding("event-alarm", Severity.ALARM, state.clock.frame, step.text, mend)
             self.here.actions.append(alarm)
 
@@ -262,7 +262,7 @@ def _refused(here: Round, event: TimedEvent, why: str) -> Finding:
         Severity.ALARM,
         here.state.clock.frame,
         f"“{event.name}” does nothing at {when}: {why}.",
-        "Bring in what is missing, or let the event air what it can.",
+        "Import what is missing, or let the event air what it can.",
     )
 
 
@@ -274,7 +274,7 @@ def _lacking(here: Round, event: TimedEvent, lacks: list[str], some: bool) -> Fi
         Severity.WARNING if some else Severity.ALARM,
         here.state.clock.frame,
         f"“{event.name}” at {when} {what}: {'; '.join(lacks)}.",
-        "Bring in what is missing, or change the step.",
+        "Import what is missing, or change the step.",
     )
 
 

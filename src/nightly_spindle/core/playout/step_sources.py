@@ -198,7 +198,7 @@ def _picked(
         return [(cart, "In the order it has there.") for cart in carts]
     if pick is Pick.SHUFFLED:
         state.events.turns[key] = turns + 1
-        return [(cart, "Shuffled anew each time.") for cart in sorted(carts, key=mixed)]
+        return [(cart, "Shuffled again each time.") for cart in sorted(carts, key=mixed)]
     had = [cart for cart in state.events.taken.get(key, []) if cart in carts]
     if pick is Pick.NEXT:
         after = carts.index(had[-1]) + 1 if had else 0

@@ -107,14 +107,16 @@ class OverlayMemory:
     """`on`: whether overlays may sound; those `sounding`; the frame `until` which the last lasts.
 
     `tried` are the places of the item on air that had their chance ("segue" is the join that it
-    leaves by). By pool number: where the `turns` stand, and how many segues or songs passed
-    `since_used`. `last_used` is the station frame of each overlay's last use, by cart.
+    leaves by); up to frame `sung_until` the item before may still be singing. By pool number: where
+    the `turns` stand, and how many segues or songs passed `since_used`. `last_used` is the station
+    frame of each overlay's last use, by cart.
     """
 
     on: bool = True
     sounding: list[Overlay] = field(default_factory=list)
     until: int = 0
     tried: list[str] = field(default_factory=list)
+    sung_until: int = 0
     turns: dict[int, PoolTurn] = field(default_factory=dict)
     since_used: dict[int, int] = field(default_factory=dict)
     last_used: dict[int, int] = field(default_factory=dict)

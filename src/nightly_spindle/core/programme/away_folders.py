@@ -31,8 +31,8 @@ class Away:
         """Which folder is not there, since when, and what airs meanwhile."""
         when = clock(self.since_us, tz)
         return (
-            f"The folder {self.folder} is away since {when}: {self.why}. What lies there keeps its "
-            "time and waits; the safety net plays what is there."
+            f"The folder {self.folder} has been away since {when}: {self.why}. Its items keep "
+            "their time and wait; the safety net plays what is there."
         )
 
 

@@ -69,7 +69,8 @@ def stream_item(event: TimedEvent, index: int, step: PlayStream, rate: int) -> I
     """Return a stream as an item that lasts as long as it is to be taken over."""
     lasts = step.length_s or event.options.length_s
     segue = max(0.0, lasts - _STREAM_FADE_S)
-    measure = Measure(lasts, rate, 2, None, cue_out_s=lasts, segue_s=segue, fade_start_s=segue,
-                      ending=Ending.FADE)  # fmt: skip
+    measure = Measure(
+        lasts, rate, 2, None, cue_out_s=lasts, segue_s=segue, fade_start_s=segue, ending=Ending.FADE
+    )
     cart = stream_cart(event.id, index)
     return Item(cart, Kind.STREAM, step.name, "", step.url, measure, patience_s=step.patience_s)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Self
 
 from nightly_spindle.core.library.items import Item
 
@@ -40,5 +40,10 @@ class ItemsInReach(dict[int, Item]):
         """Have items in reach."""
         for cart, item in items.items():
             self[cart] = item
+
+    def __ior__(self, items: Mapping[int, Item]) -> Self:  # type: ignore[override, misc]
+        """Have items in reach."""
+        self.update(items)
+        return self
 
     pop = popitem = clear = None  # type: ignore[assignment]  # these would not be counted

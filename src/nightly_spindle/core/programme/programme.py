@@ -171,8 +171,9 @@ class Programme:
 
     def break_sources(self) -> BreakSources:
         """Return what the station's breaks come from."""
-        return BreakSources(self.spots, self.events, self.settings.tz, self.settings.day_start,
-                            self._clock_name)  # fmt: skip
+        return BreakSources(
+            self.spots, self.events, self.settings.tz, self.settings.day_start, self._clock_name
+        )
 
     def _clock_name(self, hour: Slot) -> str:
         clock, _ = self.formats.clock_of(hour)

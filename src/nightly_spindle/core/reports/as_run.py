@@ -182,8 +182,12 @@ def _spot(line: Line) -> dict[str, Any]:
     spot = line.spot
     if spot is None:
         return {}
-    return {"campaign": spot.campaign, "break_id": spot.pattern, "break_us": spot.at_us,
-            "good": spot.good}  # fmt: skip
+    return {
+        "campaign": spot.campaign,
+        "break_id": spot.pattern,
+        "break_us": spot.at_us,
+        "good": spot.good,
+    }
 
 
 def _overlaid(
@@ -192,9 +196,19 @@ def _overlaid(
     """Return the line of an overlay: listed as items are, with what it lay on."""
     item = overlay.item
     return AsRun(
-        f"{session}/play/{overlay.id}", when(overlay.start), when(end), item.cart, str(item.kind),
-        item.title, item.artist, overlay.origin, overlay.why, str(outcome), note, overlay.over,
-    )  # fmt: skip
+        f"{session}/play/{overlay.id}",
+        when(overlay.start),
+        when(end),
+        item.cart,
+        str(item.kind),
+        item.title,
+        item.artist,
+        overlay.origin,
+        overlay.why,
+        str(outcome),
+        note,
+        overlay.over,
+    )
 
 
 def _dropped(line: Line, at_us: int, action: Dropped, session: str) -> AsRun:
@@ -221,19 +235,38 @@ def _fired(action: Fired, at_us: int, session: str) -> AsRun:
     did = ", then ".join(action.did) or (counted(many, "line") if many else "nothing to air")
     why = f"A timed event, entry “{action.entry}”."
     return AsRun(
-        key, at_us, at_us, None, "", f"Event {action.event}", "", action.event, why,
-        str(Outcome.FIRED), did,
-    )  # fmt: skip
+        key,
+        at_us,
+        at_us,
+        None,
+        "",
+        f"Event {action.event}",
+        "",
+        action.event,
+        why,
+        str(Outcome.FIRED),
+        did,
+    )
 
 
 def _filled(action: BreakFilled, at_us: int, session: str) -> AsRun:
     """Return the line that a break leaves."""
     key = f"{session}/break/{action.key[0]}/{action.key[1]}/{action.at}"
     return AsRun(
-        key, at_us, at_us, None, "", f"Break {action.name}", "", action.name,
-        "A break came and was filled.", str(Outcome.FILLED), action.note,
-        break_id=action.key[0], break_us=action.key[1],
-    )  # fmt: skip
+        key,
+        at_us,
+        at_us,
+        None,
+        "",
+        f"Break {action.name}",
+        "",
+        action.name,
+        "A break came and was filled.",
+        str(Outcome.FILLED),
+        action.note,
+        break_id=action.key[0],
+        break_us=action.key[1],
+    )
 
 
 def _log(action: LogLoaded, at_us: int, session: str) -> AsRun:
@@ -246,9 +279,18 @@ def _log(action: LogLoaded, at_us: int, session: str) -> AsRun:
         note += f", from line {action.from_line}" if action.from_line else ""
     outcome = Outcome.LOADED if action.lines else Outcome.MISSING
     return AsRun(
-        key, at_us, at_us, None, "", f"Log {action.file}", "", action.name, action.why,
-        str(outcome), note,
-    )  # fmt: skip
+        key,
+        at_us,
+        at_us,
+        None,
+        "",
+        f"Log {action.file}",
+        "",
+        action.name,
+        action.why,
+        str(outcome),
+        note,
+    )
 
 
 def as_run_view(line: AsRun, tz: ZoneInfo) -> dict[str, Any]:

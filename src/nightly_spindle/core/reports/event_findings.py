@@ -121,21 +121,21 @@ def _never(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
         return
     if isinstance(rule, OffsetRule) and (rule.other is None or not rule.other.enabled):
         what = "is gone" if rule.other is None else f"(“{rule.other.name}”) is switched off"
-        text = f"“{event.name}” never fires: the event that it goes by {what}."
+        text = f"“{event.name}” never fires: the event it is based on {what}."
         yield EventFinding(event.id, "never-fires", Severity.WARNING, text, "Choose another event.")
         return
     if isinstance(rule, TimeRule):
         days = rule.days
         if days is not None and days.until is not None and days.until < rule.start:
-            text = f"“{event.name}” ends before it begins: its last day lies before its first."
+            text = f"“{event.name}” ends before it begins: its last day is before its first."
             yield EventFinding(
-                event.id, "ends-before", Severity.WARNING, text, "Mend its first or its last day."
+                event.id, "ends-before", Severity.WARNING, text, "Change its first or its last day."
             )
             return
     if look.by_event.get(event.id) or rule.firings(tz, look.now_us, look.now_us + _NEVER_US):
         return
     has = rule.firings(tz, 0, look.now_us)
-    said = f"has fired for the last time ({look.when(has[-1])})" if has else "never fires"
+    said = f"will not run again: its last time was {look.when(has[-1])}" if has else "never fires"
     severity = Severity.NOTE if has else Severity.WARNING
     mend = "Give it another rule, or remove it."
     yield EventFinding(event.id, "never-fires", severity, f"“{event.name}” {said}.", mend)
@@ -161,9 +161,13 @@ def _once(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
             f"“{event.name}” fires only once, {look.when(look.first(event))}; {names} come again."
         )
         yield EventFinding(
-            event.id, "once-only", Severity.WARNING, text, "Let it repeat, if it is to.",
+            event.id,
+            "once-only",
+            Severity.WARNING,
+            text,
+            "Let it repeat, if it is to.",
             look.first(event),
-        )  # fmt: skip
+        )
 
 
 def _at_the_end(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
@@ -171,14 +175,18 @@ def _at_the_end(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
     steps = event.line_steps
     if not steps or any(step.placement is not Placement.END for step in steps):
         return
-    fills = [d.name for d in look.programme.drops.values()
-             if d.options.enabled and d.options.loads is not Loads.OTHERWISE]  # fmt: skip
+    fills = [
+        d.name
+        for d in look.programme.drops.values()
+        if d.options.enabled and d.options.loads is not Loads.OTHERWISE
+    ]
     fills += [
         other.name
         for other in look.programme.events
-        if other.enabled and other.id != event.id
+        if other.enabled
+        and other.id != event.id
         and any(isinstance(step, LoadLog) for step in other.steps)
-    ]  # fmt: skip
+    ]
     if event.entry is not Entry.NEXT:
         why = f"its entry is “{event.entry}”, but its lines go to the end and do not start then"
     elif fills and not all(isinstance(step, LoadLog) for step in steps):
@@ -186,9 +194,13 @@ def _at_the_end(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
     else:
         return
     yield EventFinding(
-        event.id, "at-the-end", Severity.WARNING, f"“{event.name}” airs late: {why}.",
-        "Put its lines at the front.", look.first(event),
-    )  # fmt: skip
+        event.id,
+        "at-the-end",
+        Severity.WARNING,
+        f"“{event.name}” airs late: {why}.",
+        "Put its lines at the front.",
+        look.first(event),
+    )
 
 
 def _not_cleared(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
@@ -221,9 +233,13 @@ def _goes_nowhere(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
     if any(isinstance(s, GoBack) for s in event.steps) and event.entry in {Entry.NEXT, Entry.LAND}:
         text = f"“{event.name}” goes back to what it interrupted, but it interrupts nothing."
         yield EventFinding(
-            event.id, "nothing-to-go-back-to", Severity.NOTE, text,
-            "Let it cut in, or take that step out.", look.first(event),
-        )  # fmt: skip
+            event.id,
+            "nothing-to-go-back-to",
+            Severity.NOTE,
+            text,
+            "Let it cut in, or remove that step.",
+            look.first(event),
+        )
 
 
 def _missing(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
@@ -239,10 +255,13 @@ def _missing(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
         if lacks:
             when = f" (next {look.when(first)})" if first else ""
             yield EventFinding(
-                event.id, "missing", Severity.ALARM if tonight else Severity.WARNING,
+                event.id,
+                "missing",
+                Severity.ALARM if tonight else Severity.WARNING,
                 f"“{event.name}”{when} lacks what it needs: {lacks}.",
-                "Bring it in, or change the step.", first,
-            )  # fmt: skip
+                "Import it, or change the step.",
+                first,
+            )
 
 
 def _does_not_fit(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
@@ -252,7 +271,7 @@ def _does_not_fit(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
     held = holds(look.programme, event)
     if held.room_s is not None and held.room_s < -_SHORT_CUT_S:
         text = f"“{event.name}” is too long for its {length(limit)}. {held.sentence()}"
-        mend = "Take lines out, or make it longer."
+        mend = "Remove lines, or make it longer."
         yield EventFinding(
             event.id, "does-not-fit", Severity.WARNING, text, mend, look.first(event)
         )
@@ -281,7 +300,7 @@ def _seven_for_nineteen(look: _Look, event: TimedEvent) -> Iterator[EventFinding
     if why:
         part = "in the morning" if morning else "in the evening"
         text = f"“{event.name}” is at {rule.start:%H:%M}, {part}, though {why}."
-        mend = f"Write {other:02}:{rule.start:%M}, if that is meant."
+        mend = f"Did you mean {other:02}:{rule.start:%M}?"
         yield EventFinding(
             event.id, "morning-or-evening", Severity.WARNING, text, mend, look.first(event)
         )
@@ -361,17 +380,27 @@ def _needs_the_other_mode(look: _Look) -> Iterator[EventFinding]:
             told.add(event.id)
             when = look.when(firing.at_us)
             yield EventFinding(
-                event.id, "attended", Severity.ALARM,
-                f"“{event.name}” {when} lines up but does not start by itself: {by}.",
-                "Switch to unattended before it.", firing.at_us,
-            )  # fmt: skip
+                event.id,
+                "attended",
+                Severity.ALARM,
+                f"“{event.name}” {when} lines up but does not start on its own: {by}.",
+                "Switch to unattended before it.",
+                firing.at_us,
+            )
         if modes and not modes[-1].unattended:
             unattended = False
             by = f"“{event.name}” switches to attended {look.when(firing.at_us)}"
 
 
 _EACH: Sequence[Callable[[_Look, TimedEvent], Iterator[EventFinding]]] = (
-    _never, _once, _at_the_end, _not_cleared, _clears_only, _goes_nowhere, _missing,
-    _does_not_fit, _seven_for_nineteen,
-)  # fmt: skip
+    _never,
+    _once,
+    _at_the_end,
+    _not_cleared,
+    _clears_only,
+    _goes_nowhere,
+    _missing,
+    _does_not_fit,
+    _seven_for_nineteen,
+)
 _TOGETHER: Sequence[Callable[[_Look], Iterator[EventFinding]]] = (_collide, _needs_the_other_mode)

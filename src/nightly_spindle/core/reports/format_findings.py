@@ -79,39 +79,52 @@ def _names(clock: FormatClock, formats: FormatPlan, known: KnownNames) -> Iterat
             wrong = f"no item has the cart number {slot.cart}"
         if wrong:
             yield FormatFinding(
-                "clock-lacks", Severity.WARNING,
+                "clock-lacks",
+                Severity.WARNING,
                 f"In the format clock “{clock.name}” {wrong}; music by weights takes its place.",
-                "Fill it, or change the slot.", clock.id,
-            )  # fmt: skip
+                "Fill it, or change the slot.",
+                clock.id,
+            )
     pool = clock.options.link_pool.strip()
     if pool and pool.casefold() not in known.pools:
         yield FormatFinding(
-            "clock-lacks", Severity.WARNING,
+            "clock-lacks",
+            Severity.WARNING,
             f"The format clock “{clock.name}” takes its links from “{pool}”, which is not there; "
-            "none will air.", "Choose another pool, or make it under Overlays.", clock.id,
-        )  # fmt: skip
+            "none will air.",
+            "Choose another pool, or make it under Overlays.",
+            clock.id,
+        )
 
 
 def _weights(clock: FormatClock, formats: FormatPlan) -> Iterator[FormatFinding]:
-    empty = [name for name, weight in clock.weights
-             if weight > 0 and name.casefold() not in formats.categories]  # fmt: skip
+    empty = [
+        name
+        for name, weight in clock.weights
+        if weight > 0 and name.casefold() not in formats.categories
+    ]
     for name in empty:
         yield FormatFinding(
-            "clock-lacks", Severity.WARNING,
+            "clock-lacks",
+            Severity.WARNING,
             f"“{clock.name}” fills by weights from “{name}”, which holds nothing; the others "
-            "share its part.", "Put items into it, or take its weight away.", clock.id,
-        )  # fmt: skip
+            "share its part.",
+            "Put items into it, or take its weight away.",
+            clock.id,
+        )
 
 
 def _length(clock: FormatClock, known: KnownNames) -> Iterator[FormatFinding]:
     length = known.lengths.get(clock.id)
     if length is not None and length.shortest_s > HOUR_S:
         yield FormatFinding(
-            "clock-long", Severity.WARNING,
+            "clock-long",
+            Severity.WARNING,
             f"The format clock “{clock.name}” is longer than its hour: at its shortest it runs "
             f"{minute_text(length.shortest_s)}; what does not fit is left out.",
-            "Take slots out.", clock.id,
-        )  # fmt: skip
+            "Remove slots.",
+            clock.id,
+        )
 
 
 def _artists(clock: FormatClock, formats: FormatPlan, known: KnownNames) -> Iterator[FormatFinding]:
@@ -125,17 +138,20 @@ def _artists(clock: FormatClock, formats: FormatPlan, known: KnownNames) -> Iter
         if name == ALL_SONGS or name not in formats.categories:
             continue
         inside = formats.categories[name]
-        longest = max((r.seconds for r in rules
-                       if r.category.strip().casefold() in {"", name}), default=0.0)  # fmt: skip
+        longest = max(
+            (r.seconds for r in rules if r.category.strip().casefold() in {"", name}), default=0.0
+        )
         need = longest / _SONG_S * weight / total
         have = _leads(known.items[cart] for cart in inside.carts if cart in known.items)
         if have < need:
             yield FormatFinding(
-                "few-artists", Severity.WARNING,
+                "few-artists",
+                Severity.WARNING,
                 f"“{inside.name}” has {counted(have, 'artist')}; by its weight in “{clock.name}” "
                 f"about {need:.0f} songs of it air within the artists' distance.",
-                "Bring in more artists, shorten the distance, or make the rule soft.", clock.id,
-            )  # fmt: skip
+                "Import more artists, shorten the distance, or make the rule a preferred one.",
+                clock.id,
+            )
 
 
 def _leads(items: Iterable[Item]) -> int:
@@ -144,15 +160,19 @@ def _leads(items: Iterable[Item]) -> int:
 
 def _items(formats: FormatPlan, known: KnownNames) -> Iterator[FormatFinding]:
     carts = {cart for one in formats.categories.values() for cart in one.carts}
-    short = [known.items[cart] for cart in sorted(carts) if cart in known.items
-             and known.items[cart].measure.duration_s < _LEAST_S]  # fmt: skip
+    short = [
+        known.items[cart]
+        for cart in sorted(carts)
+        if cart in known.items and known.items[cart].measure.duration_s < _LEAST_S
+    ]
     if short:
         more = f" and {len(short) - 1} more" if len(short) > 1 else ""
         yield FormatFinding(
-            "no-length", Severity.WARNING,
+            "no-length",
+            Severity.WARNING,
             f"“{short[0].label}”{more} has no length; it counts as nothing in an hour.",
-            "Bring in its audio again.",
-        )  # fmt: skip
+            "Import its audio again.",
+        )
 
 
 def _plans(formats: FormatPlan) -> Iterator[FormatFinding]:
@@ -164,13 +184,17 @@ def _plans(formats: FormatPlan) -> Iterator[FormatFinding]:
             told |= {one.id for one in circle}
             names = ", ".join(f"“{one.name}”" for one in circle)
             yield FormatFinding(
-                "plan-circle", Severity.WARNING,
+                "plan-circle",
+                Severity.WARNING,
                 f"The day plans {names} go by each other in a circle; where none of them says "
-                "anything the week plan holds.", "Let one of them go by none.",
-            )  # fmt: skip
+                "anything the week plan holds.",
+                "Let one of them go by none.",
+            )
     for number in sorted(plans.clocks - set(formats.clocks)):
         yield FormatFinding(
-            "clock-gone", Severity.WARNING,
+            "clock-gone",
+            Severity.WARNING,
             f"Some hours have the format clock {number}, which is not there any more; they are "
-            "as if they had none.", "Give those hours another clock.",
-        )  # fmt: skip
+            "as if they had none.",
+            "Give those hours another clock.",
+        )

@@ -32,9 +32,12 @@ def line_place(number: int) -> tuple[int, int]:
 
 
 def made_night(
-    hours: Iterable[MadeHour], items: Mapping[int, Item], from_us: int, until_us: int,
+    hours: Iterable[MadeHour],
+    items: Mapping[int, Item],
+    from_us: int,
+    until_us: int,
     shift_us: int = 0,
-) -> Night:  # fmt: skip
+) -> Night:
     """Return made hours as a night; `shift_us` is taken off every instant."""
     night = Night(from_us - shift_us, until_us - shift_us)
     for number, hour in enumerate(hours):
@@ -96,8 +99,25 @@ def _block(
     seconds = item.measure.duration_s if item else (end - start) / US
     kind = str(item.kind) if item else str(Kind.SPOT)
     return Block(
-        number, line.cart, kind, item.title if item else "Break", item.artist if item else "",
-        start, end, item.measure.cue_in_s if item else 0.0, seconds, 0.0, Curve.STRAIGHT, "",
-        (), line.why, line.category or line.mark, line.why, "", net=False, movable=True,
-        path=item.path if item else "", in_break=bool(line.pattern),
-    )  # fmt: skip
+        number,
+        line.cart,
+        kind,
+        item.title if item else "Break",
+        item.artist if item else "",
+        start,
+        end,
+        item.measure.cue_in_s if item else 0.0,
+        seconds,
+        0.0,
+        Curve.STRAIGHT,
+        "",
+        (),
+        line.why,
+        line.category or line.mark,
+        line.why,
+        "",
+        net=False,
+        movable=True,
+        path=item.path if item else "",
+        in_break=bool(line.pattern),
+    )

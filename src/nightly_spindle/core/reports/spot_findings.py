@@ -53,9 +53,12 @@ def campaign_findings(
 
     if over and owed:
         ended = date_text(campaign.last) if campaign.last else ""
-        add("flight-over-owed", Severity.ALARM,
+        add(
+            "flight-over-owed",
+            Severity.ALARM,
             f"“{campaign.name}” ended on {ended} with {counted(owed, 'spot')} owed.",
-            "Agree on a later last day, or on a credit.")  # fmt: skip
+            "Agree on a later last day, or on a credit.",
+        )
     if over or campaign.options.on_hold:
         return found
     if short is not None:
@@ -68,25 +71,38 @@ def campaign_findings(
         add("never-met" if short.never else "order-short", severity, short.text, mend)
     category = campaign.category
     if category and category not in words_of(programme.settings.spots.categories):
-        add("unknown-category", Severity.NOTE,
+        add(
+            "unknown-category",
+            Severity.NOTE,
             f"“{campaign.name}” is of the category “{campaign.options.category}”, "
             "which the station does not have.",
-            "Choose one of the list, or add it to the list.")  # fmt: skip
+            "Choose one of the list, or add it to the list.",
+        )
     if owed and campaign.last is not None and campaign.last - today < _SOON:
-        add("ends-owed", Severity.WARNING,
+        add(
+            "ends-owed",
+            Severity.WARNING,
             f"“{campaign.name}” ends on {date_text(campaign.last)} and {owed} are owed.",
-            "Make room in the days that are left, or agree on a later last day.")  # fmt: skip
+            "Make room in the days that are left, or agree on a later last day.",
+        )
     return found
 
 
 def _audio(programme: Programme, campaign: Campaign) -> list[SpotFinding]:
     if not campaign.carts:
         if campaign.options.folder.strip():
-            text = f"No item lies in the folder of “{campaign.name}”, {campaign.options.folder}."
+            text = f"No item is in the folder of “{campaign.name}”, {campaign.options.folder}."
         else:
             text = f"“{campaign.name}” has no audio."
-        return [SpotFinding("audio-missing", Severity.ALARM, text,
-                            "Bring its audio in and choose it.", campaign.id)]  # fmt: skip
+        return [
+            SpotFinding(
+                "audio-missing",
+                Severity.ALARM,
+                text,
+                "Import its audio and choose it.",
+                campaign.id,
+            )
+        ]
     found = []
     bad = [cart for cart in campaign.carts if programme.why_unplayable(cart)]
     if bad:
@@ -94,19 +110,27 @@ def _audio(programme: Programme, campaign: Campaign) -> list[SpotFinding]:
         name = f"“{item.title}”" if item else f"item {bad[0]}"
         all_ = len(bad) == len(campaign.carts)
         more = "nothing of it can air" if all_ else "its other copies air instead"
-        found.append(SpotFinding(
-            "audio-missing", Severity.ALARM if all_ else Severity.WARNING,
-            f"“{campaign.name}”: {name} cannot be played: {programme.why_unplayable(bad[0])}; "
-            f"{more}.",
-            "Bring the file in again.", campaign.id,
-        ))  # fmt: skip
+        found.append(
+            SpotFinding(
+                "audio-missing",
+                Severity.ALARM if all_ else Severity.WARNING,
+                f"“{campaign.name}”: {name} cannot be played: {programme.why_unplayable(bad[0])}; "
+                f"{more}.",
+                "Import the file again.",
+                campaign.id,
+            )
+        )
     kinds = {str(i.kind) for cart in campaign.carts if (i := programme.item(cart)) is not None}
     if strange := sorted(kinds - {str(Kind.SPOT), str(Kind.PROMO), str(Kind.PSA)}):
-        found.append(SpotFinding(
-            "not-a-spot", Severity.NOTE,
-            f"“{campaign.name}” airs an item that is a {strange[0].replace('-', ' ')}.",
-            "Make its kind spot, so that segues and overlays treat it as one.", campaign.id,
-        ))  # fmt: skip
+        found.append(
+            SpotFinding(
+                "not-a-spot",
+                Severity.NOTE,
+                f"“{campaign.name}” airs an item that is a {strange[0].replace('-', ' ')}.",
+                "Make its kind spot, so that segues and overlays treat it as one.",
+                campaign.id,
+            )
+        )
     return found
 
 
@@ -122,9 +146,17 @@ def break_findings(programme: Programme, bookings: Iterable[Booking]) -> list[Sp
         campaigns = [c for b in inside if (c := plan.campaigns.get(b.campaign)) is not None]
         when = when_text(at_us, tz)
         if pattern is None:
-            found.append(SpotFinding("no-break", Severity.WARNING,
-                                     f"The break of {when} is of a pattern that is gone.",
-                                     "Place the spots anew.", 0, number, at_us))  # fmt: skip
+            found.append(
+                SpotFinding(
+                    "no-break",
+                    Severity.WARNING,
+                    f"The break of {when} is of a pattern that is gone.",
+                    "Place the spots again.",
+                    0,
+                    number,
+                    at_us,
+                )
+            )
             continue
         place = place_of(pattern, at_us, tz)
         lasts = sum(length_us(programme, campaign) for campaign in campaigns)
@@ -132,10 +164,17 @@ def break_findings(programme: Programme, bookings: Iterable[Booking]) -> list[Sp
             what = f"{len(inside)} spots in {place.spots} seats"
             if len(inside) <= place.spots:
                 what = f"{lasts / US:.0f} s of spots in {place.length_us / US:.0f} s"
-            found.append(SpotFinding("break-overfull", Severity.WARNING,
-                                     f"The break of {when} holds too much: {what}.",
-                                     "Move a spot that was set by hand.",
-                                     0, number, at_us))  # fmt: skip
+            found.append(
+                SpotFinding(
+                    "break-overfull",
+                    Severity.WARNING,
+                    f"The break of {when} holds too much: {what}.",
+                    "Move a spot that was set by hand.",
+                    0,
+                    number,
+                    at_us,
+                )
+            )
         found += _rivals(campaigns, when, number, at_us)
     return found
 
@@ -147,13 +186,17 @@ def _rivals(campaigns: Sequence[Campaign], when: str, number: int, at_us: int) -
             groups.setdefault(campaign.group, []).append(campaign)
     return [
         SpotFinding(
-            "competitors", Severity.WARNING,
+            "competitors",
+            Severity.WARNING,
             f"“{rivals[0].name}” and “{rivals[1].name}” compete and share the break of {when}.",
-            "Move one of the two.", rivals[0].id, number, at_us,
+            "Move one of the two.",
+            rivals[0].id,
+            number,
+            at_us,
         )
         for rivals in groups.values()
         if len({campaign.id for campaign in rivals}) > 1
-    ]  # fmt: skip
+    ]
 
 
 def length_us(programme: Programme, campaign: Campaign) -> int:
@@ -169,15 +212,17 @@ def lost_pins(programme: Programme, calendar: BreakCalendar) -> list[SpotFinding
     last = calendar.places[-1].at_us if calendar.places else 0
     return [
         SpotFinding(
-            "place-lost", Severity.WARNING,
+            "place-lost",
+            Severity.WARNING,
             f"“{one.name}” has a place by hand on {when_text(key[1], calendar.tz)}, where no break "
             "comes any more.",
-            "Give the place up with `campaigns pin --off`, or bring the break back.", one.id,
+            "Give the place up with `campaigns pin --off`, or restore the break.",
+            one.id,
         )
         for one in programme.spots.campaigns.values()
         for key in one.pins
         if calendar.now_us <= key[1] <= last and key not in calendar.index
-    ]  # fmt: skip
+    ]
 
 
 def pattern_findings(programme: Programme) -> list[SpotFinding]:
@@ -187,18 +232,28 @@ def pattern_findings(programme: Programme) -> list[SpotFinding]:
         for cart, how in ((pattern.options.opens, "opens"), (pattern.options.closes, "closes")):
             why = programme.why_unplayable(int(cart)) if cart else ""
             if why:
-                found.append(SpotFinding(
-                    "break-edge-missing", Severity.WARNING,
-                    f"What {how} the break “{pattern.name}” cannot be played: {why}.",
-                    "Choose another item, or bring it in again.", 0, pattern.id,
-                ))  # fmt: skip
+                found.append(
+                    SpotFinding(
+                        "break-edge-missing",
+                        Severity.WARNING,
+                        f"What {how} the break “{pattern.name}” cannot be played: {why}.",
+                        "Choose another item, or import it again.",
+                        0,
+                        pattern.id,
+                    )
+                )
         empty = pattern.options.empty.strip()
         if empty and not programme.event_sources.categories.get(empty.casefold()):
-            found.append(SpotFinding(
-                "break-filler-missing", Severity.WARNING,
-                f"The break “{pattern.name}” is to be filled from “{empty}”, which holds nothing.",
-                "Put items into that category, or choose another.", 0, pattern.id,
-            ))  # fmt: skip
+            found.append(
+                SpotFinding(
+                    "break-filler-missing",
+                    Severity.WARNING,
+                    f"The break “{pattern.name}” is to be filled from “{empty}”, which is empty.",
+                    "Put items into that category, or choose another.",
+                    0,
+                    pattern.id,
+                )
+            )
     return found
 
 

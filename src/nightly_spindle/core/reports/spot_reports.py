@@ -146,10 +146,18 @@ def proofs(
             notes.insert(0, "makes good")
         found.append(
             Proof(
-                line.start_us, campaign, line.cart, line.title, line.file if heard else "", heard,
-                line.whole_us / US, _state(line, good=good), good, "; ".join(notes),
+                line.start_us,
+                campaign,
+                line.cart,
+                line.title,
+                line.file if heard else "",
+                heard,
+                line.whole_us / US,
+                _state(line, good=good),
+                good,
+                "; ".join(notes),
             )
-        )  # fmt: skip
+        )
     return sorted(found, key=lambda one: one.at_us)
 
 
@@ -175,13 +183,16 @@ def totals(
         own = by_number.get(number, [])
         found.append(
             Total(
-                campaign, wanted, sum(row.counts for row in own),
+                campaign,
+                wanted,
+                sum(row.counts for row in own),
                 sum(row.length_s > 0 and not row.counts for row in own),
                 sum(row.length_s == 0 for row in own),
                 sum(row.counts and row.note.startswith("makes good") for row in own),
-                sum(row.length_s for row in own if row.counts), to_come.get(number, 0),
+                sum(row.length_s for row in own if row.counts),
+                to_come.get(number, 0),
             )
-        )  # fmt: skip
+        )
     return sorted(found, key=_by_advertiser)
 
 
@@ -191,10 +202,32 @@ def _by_advertiser(total: Total) -> tuple[str, str]:
 
 # -- as text, as a table ---------------------------------------------------------------------------
 
-PROOF_COLUMNS = ("date", "time", "advertiser", "campaign", "product", "cart", "title", "file",
-                 "length_s", "full_length_s", "state", "counts", "terms", "note")  # fmt: skip
-PLAN_COLUMNS = ("date", "time", "weekday", "advertiser", "campaign", "product", "break_or_show",
-                "fixed")  # fmt: skip
+PROOF_COLUMNS = (
+    "date",
+    "time",
+    "advertiser",
+    "campaign",
+    "product",
+    "cart",
+    "title",
+    "file",
+    "length_s",
+    "full_length_s",
+    "state",
+    "counts",
+    "terms",
+    "note",
+)
+PLAN_COLUMNS = (
+    "date",
+    "time",
+    "weekday",
+    "advertiser",
+    "campaign",
+    "product",
+    "break_or_show",
+    "fixed",
+)
 
 
 def proof_cells(row: Proof, tz: ZoneInfo) -> dict[str, Any]:
@@ -202,12 +235,21 @@ def proof_cells(row: Proof, tz: ZoneInfo) -> dict[str, Any]:
     local = local_from(row.at_us, tz)
     options = row.campaign.options
     return {
-        "date": f"{local:%Y-%m-%d}", "time": f"{local:%H:%M:%S}", "advertiser": options.advertiser,
-        "campaign": row.campaign.name, "product": options.product, "cart": row.cart,
-        "title": row.title, "file": row.file, "length_s": round(row.length_s, 2),
-        "full_length_s": round(row.whole_s, 2), "state": row.state,
-        "counts": "yes" if row.counts else "no", "terms": str(options.terms), "note": row.note,
-    }  # fmt: skip
+        "date": f"{local:%Y-%m-%d}",
+        "time": f"{local:%H:%M:%S}",
+        "advertiser": options.advertiser,
+        "campaign": row.campaign.name,
+        "product": options.product,
+        "cart": row.cart,
+        "title": row.title,
+        "file": row.file,
+        "length_s": round(row.length_s, 2),
+        "full_length_s": round(row.whole_s, 2),
+        "state": row.state,
+        "counts": "yes" if row.counts else "no",
+        "terms": str(options.terms),
+        "note": row.note,
+    }
 
 
 def plan_cells(row: PlannedSpot, tz: ZoneInfo) -> dict[str, Any]:
@@ -215,22 +257,32 @@ def plan_cells(row: PlannedSpot, tz: ZoneInfo) -> dict[str, Any]:
     local = local_from(row.at_us, tz)
     options = row.campaign.options
     return {
-        "date": f"{local:%Y-%m-%d}", "time": f"{local:%H:%M:%S}",
-        "weekday": _WEEKDAYS[local.weekday()], "advertiser": options.advertiser,
-        "campaign": row.campaign.name, "product": options.product, "break_or_show": row.where,
+        "date": f"{local:%Y-%m-%d}",
+        "time": f"{local:%H:%M:%S}",
+        "weekday": _WEEKDAYS[local.weekday()],
+        "advertiser": options.advertiser,
+        "campaign": row.campaign.name,
+        "product": options.product,
+        "break_or_show": row.where,
         "fixed": "by hand" if row.fixed else "",
-    }  # fmt: skip
+    }
 
 
 def total_cells(total: Total) -> dict[str, Any]:
     """Return the sums of a campaign as plain values."""
     return {
-        "advertiser": total.campaign.options.advertiser, "campaign": total.campaign.name,
-        "terms": str(total.campaign.options.terms), "ordered": total.ordered,
-        "aired": total.aired, "cut": total.cut, "missed": total.missed,
-        "made_good": total.made_good, "to_come": total.to_come, "owed": total.owed,
+        "advertiser": total.campaign.options.advertiser,
+        "campaign": total.campaign.name,
+        "terms": str(total.campaign.options.terms),
+        "ordered": total.ordered,
+        "aired": total.aired,
+        "cut": total.cut,
+        "missed": total.missed,
+        "made_good": total.made_good,
+        "to_come": total.to_come,
+        "owed": total.owed,
         "heard_s": round(total.heard_s, 1),
-    }  # fmt: skip
+    }
 
 
 def table_csv(columns: Sequence[str], rows: Iterable[Mapping[str, Any]]) -> str:
@@ -297,11 +349,14 @@ def rule_words(report: Report) -> str:
 def report_view(report: Report, tz: ZoneInfo) -> dict[str, Any]:
     """Return a proof of play as JSON."""
     return {
-        "station": report.station, "title": report.title, "from": iso(report.from_us, tz),
-        "until": iso(report.until_us, tz), "counts_from_percent": report.counts_from,
+        "station": report.station,
+        "title": report.title,
+        "from": iso(report.from_us, tz),
+        "until": iso(report.until_us, tz),
+        "counts_from_percent": report.counts_from,
         "totals": [total_cells(one) for one in report.totals],
         "spots": [proof_cells(row, tz) for row in report.proofs],
-    }  # fmt: skip
+    }
 
 
 def summary(rows: Sequence[Total]) -> str:

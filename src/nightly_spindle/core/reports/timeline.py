@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US, us_from_frames
+from nightly_spindle.core.base.wording import span_text
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.library.markers import Curve
 from nightly_spindle.core.overlays.overlay_pools import pool_of_event
@@ -102,13 +103,18 @@ class OverlayBlock:
 
 @dataclass(frozen=True, slots=True)
 class Pin:
-    """A fixed time: an event's firing, and by how much it lands late (None: not at all)."""
+    """An event's firing, and by how much it lands late (None: not at all)."""
 
     at_us: int
     name: str
     sentence: str
     entry: str
     offset_s: float | None
+
+    @property
+    def promised(self) -> bool:
+        """Whether its time is promised; an event after the item on air comes when that ends."""
+        return self.entry != Entry.NEXT
 
 
 @dataclass(frozen=True, slots=True)
@@ -311,9 +317,10 @@ def cut_short(block: Block) -> bool:
 
 
 def lands(pin: Pin) -> str:
-    """How a fixed time is met, in a few words."""
+    """How a fixed time is met, in a few words; of an event that only follows, when it starts."""
     if pin.offset_s is None:
         return "nothing to load"
     if pin.entry == Entry.CUT_IN or pin.offset_s < 1:
         return "on time"
-    return f"+{pin.offset_s:.0f} s"
+    late = span_text(round(pin.offset_s))
+    return f"about {late} late" if pin.promised else f"starts {late} later"

@@ -34,15 +34,15 @@ class Ducking:
     The defaults are ours; voice 6 LU over its bed at least is common practice, no source.
     """
 
-    depth_db: float = number(10.0, "dB", 0.0, 40.0, "The programme goes down by so much.")
-    attack_s: float = number(0.15, "s", 0.005, 2.0, "It takes so long to go down.")
-    hold_s: float = number(0.2, "s", 0.0, 3.0, "It stays down for so long after the voice.")
-    release_s: float = number(0.6, "s", 0.01, 5.0, "It takes so long to come up again.")
-    ahead_s: float = number(0.1, "s", 0.0, 1.0, "It begins to go down so long before the voice.")
+    depth_db: float = number(10.0, "dB", 0.0, 40.0, "By how much the programme goes down.")
+    attack_s: float = number(0.15, "s", 0.005, 2.0, "How long it takes to go down.")
+    hold_s: float = number(0.2, "s", 0.0, 3.0, "How long it stays down after the voice.")
+    release_s: float = number(0.6, "s", 0.01, 5.0, "How long it takes to come up again.")
+    ahead_s: float = number(0.1, "s", 0.0, 1.0, "How long before the voice it starts to go down.")
     curve: DuckCurve = choice(DuckCurve.SMOOTH, "Shape of the way down and up.")
     follow: bool = flag(False, "It follows the voice: up in its pauses, down again with it.")
     least_lu: float = number(
-        6.0, "LU", 0.0, 30.0, "The voice should be louder than the lowered programme by so much."
+        6.0, "LU", 0.0, 30.0, "By how much the voice should be louder than the lowered programme."
     )
 
 

@@ -91,9 +91,7 @@ def _measured_cues(item: Item, trims: bool) -> Cues:
     cue_in = min(max(0.0, cue_in), length)
     cue_out = min(max(cue_in, cue_out), length)
     intro = measure.intro_end_s if item.kind is Kind.SONG else None
-    return Cues(
-        cue_in, cue_out, None, None, _inside(intro, cue_in, cue_out), None, None, ()
-    )  # fmt: skip
+    return Cues(cue_in, cue_out, None, None, _inside(intro, cue_in, cue_out), None, None, ())
 
 
 def _set(marks: Marks, marker: Marker, measured: float, cleared: float) -> float:
@@ -147,9 +145,13 @@ class Placed:
     absent: bool = False
 
 
-_SURE = {Marker.CUE_IN: "sure_cue_in", Marker.INTRO_END: "sure_intro_end",
-         Marker.SEGUE: "sure_segue", Marker.FADE_START: "sure_fade_start",
-         Marker.CUE_OUT: "sure_cue_out"}  # fmt: skip
+_SURE = {
+    Marker.CUE_IN: "sure_cue_in",
+    Marker.INTRO_END: "sure_intro_end",
+    Marker.SEGUE: "sure_segue",
+    Marker.FADE_START: "sure_fade_start",
+    Marker.CUE_OUT: "sure_cue_out",
+}
 
 
 def placed(item: Item, rule: SegueRule) -> list[Placed]:
@@ -177,13 +179,14 @@ def placed(item: Item, rule: SegueRule) -> list[Placed]:
         Placed(
             marker,
             time,
-            None if marks.at(marker) is not None or marker in marks.absent
+            None
+            if marks.at(marker) is not None or marker in marks.absent
             else _sureness(item, marker),
             marker in marks.absent,
         )
         for marker, time in at.items()
         if time is not None
-    ]  # fmt: skip
+    ]
     found += [Placed(Marker.SWEEPER, time, None) for time in cues.sweepers_s]
     order = list(Marker)
     return sorted(found, key=lambda one: (one.at_s, order.index(one.marker)))
@@ -212,7 +215,7 @@ def checked_marks(item: Item, marks: Marks) -> Marks:
     for marker, at in every:
         if not 0 <= at <= length + 1e-6:
             raise InputFault(
-                f"The {marker.words} would lie at {stamp(at)}, outside the file, which lasts "
+                f"The {marker.words} would be at {stamp(at)}, outside the file, which lasts "
                 f"{stamp(length)}."
             )
     own = cues_of(replace(item, marks=replace(marks, segue_s=None)))
@@ -236,7 +239,7 @@ def checked_marks(item: Item, marks: Marks) -> Marks:
     for at in marks.sweepers_s:
         if not own.cue_in_s <= at <= own.cue_out_s:
             raise InputFault(
-                f"The sweeper point at {stamp(at)} would lie outside what is played "
+                f"The sweeper point at {stamp(at)} would be outside what is played "
                 f"({stamp(own.cue_in_s)} to {stamp(own.cue_out_s)})."
             )
     return marks
@@ -272,7 +275,7 @@ def edit_as_markers(
     marks, shaping, other = out.marks, out.shaping, into.shaping
     if edit.segue_s is not None:
         if edit.segue_s > cues_of(out).cue_out_s:
-            raise InputFault("A gap is no marker of an item: keep it for this pair instead.")
+            raise InputFault("A gap is not a marker of an item: apply it to this pair instead.")
         marks = marks.with_mark(Marker.SEGUE, edit.segue_s)
     if edit.fade_start_s is not None:
         marks = marks.with_mark(Marker.FADE_START, edit.fade_start_s)

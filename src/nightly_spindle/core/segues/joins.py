@@ -141,7 +141,7 @@ def plan_join(
     out_end = fade.at + fade.frames if fade.frames else here.cue_out
     why, also = start.why, fade.why
     if out_end - segue > longest:
-        kept = f"Both sound for {longest / rate:.1f} s at the most."
+        kept = f"They overlap for {longest / rate:.1f} s at the most."
         if start.by_hand or fade.frames:
             # its place is the operator's word: what is ending goes sooner
             at = min(fade.at, segue) if fade.frames else segue
@@ -203,7 +203,7 @@ def _start_by_rule(out: Item, here: Span, ruled: Ruled, rate: int) -> _Start:
 def _why_natural(out: Item, ruled: Ruled, *, early: bool) -> str:
     if out.measure.integrated_lufs is None:
         return f"Starts where “{out.title}” ends."
-    how = "ends cold" if out.measure.ending is Ending.COLD else "fades by itself"
+    how = "ends cold" if out.measure.ending is Ending.COLD else "fades on its own"
     if early:
         lasted = f"{ruled.rule.patience_s:g} s after it fell 6 dB for good"
         return f"“{out.title}” {how}: starts {lasted} ({ruled.source('patience_s')})."
@@ -242,8 +242,9 @@ def _fade(
         return _Fade(at, 0, "No fade: it plays out to its cue out.")
     frames = min(to_frames(wanted, rate), most)
     where = "" if by_hand is None else f" from {stamp(by_hand)} on, set by hand,"
-    return _Fade(at, frames, f"Fades out{where} over {frames / rate:.1f} s to silence, {curve} "
-                 f"({whose}).")  # fmt: skip
+    return _Fade(
+        at, frames, f"Fades out{where} over {frames / rate:.1f} s to silence, {curve} ({whose})."
+    )
 
 
 def _fade_in(

@@ -37,9 +37,19 @@ FORMAT = "nightly-spindle-cues-1"
 SUFFIX = ".cues.json"
 SAME_S = 0.002
 COLUMNS = (
-    "cart", "path", "artist", "title", *(f"{marker.field}" for marker in Marker), "by_hand",
-    "gain_trim_db", "untouched", "fade_in_s", "fade_out_s", "talk_over", "own_sweeper",
-)  # fmt: skip
+    "cart",
+    "path",
+    "artist",
+    "title",
+    *(f"{marker.field}" for marker in Marker),
+    "by_hand",
+    "gain_trim_db",
+    "untouched",
+    "fade_in_s",
+    "fade_out_s",
+    "talk_over",
+    "own_sweeper",
+)
 _ABSENT = "none"
 _SHAPED = ("gain_trim_db", "untouched", "fade_in_s", "fade_out_s", "talk_over", "own_sweeper")
 

@@ -46,12 +46,13 @@ class SegueRule:
         Overlap.MARKERS, "Where the next starts: by the markers, a fixed time early, after a gap."
     )
     trigger_db: float = number(
-        -22.0, "dB", -48.0, -4.0, "The next starts once the end has fallen so far under the item's "
-        "own loudness."
-    )  # fmt: skip
-    patience_s: float = number(
-        0.3, "s", 0.0, 20.0, "At the latest so long after it has fallen 6 dB for good."
+        -22.0,
+        "dB",
+        -48.0,
+        -4.0,
+        "The next starts once the end has fallen so far under the item's own loudness.",
     )
+    patience_s: float = number(0.3, "s", 0.0, 20.0, "No later than this after a lasting 6 dB drop.")
     fixed_s: float = number(3.0, "s", 0.0, 20.0, "So long before the cue out, where it is fixed.")
     gap_s: float = number(0.5, "s", 0.0, 2.0, "Silence between the two, where there is a gap.")
     fade_out_s: float = number(3.0, "s", 0.0, 20.0, "How long the outgoing item fades out.")
@@ -224,7 +225,7 @@ def sentences(rule: SegueRule) -> tuple[str, ...]:
     else:
         told.append("It starts at full level.")
     if rule.overlap is not Overlap.GAP:
-        told.append(f"Never do both sound for more than {rule.longest_s:g} s.")
+        told.append(f"They overlap for {rule.longest_s:g} s at most.")
     if not rule.segue_short:
         told.append(f"Items up to {rule.short_s:g} s play out first.")
     return tuple(told)
@@ -237,7 +238,8 @@ def _start_sentence(rule: SegueRule) -> str:
         return f"The next starts after {rule.gap_s:g} s of silence."
     return (
         f"The next starts at the segue point: where the end has fallen {-rule.trigger_db:g} dB "
-        f"under the item's own loudness, {rule.patience_s:g} s after it fell 6 dB at the latest."
+        f"under the item's own loudness, no later than {rule.patience_s:g} s after a lasting "
+        "6 dB drop."
     )
 
 
@@ -249,16 +251,19 @@ def fades_out(rule: SegueRule) -> bool:
 
 def _fade_sentence(rule: SegueRule) -> str:
     if not fades_out(rule):
-        return "What is ending plays out by itself."
+        return "The outgoing item plays out unfaded."
     return (
-        f"What is ending fades to silence over {rule.fade_out_s:g} s, "
+        f"The outgoing item fades to silence over {rule.fade_out_s:g} s, "
         f"{_curve(rule.fade_out_curve)}; less than {rule.shortest_s:g} s is not faded."
     )
 
 
 def _curve(curve: Curve) -> str:
-    return {Curve.EQUAL_POWER: "at equal power", Curve.LINEAR: "in a straight line",
-            Curve.STRAIGHT: "without a slope"}[curve]  # fmt: skip
+    return {
+        Curve.EQUAL_POWER: "at equal power",
+        Curve.LINEAR: "linearly",
+        Curve.STRAIGHT: "without a curve",
+    }[curve]
 
 
 def _kind_words(kind: str) -> str:

@@ -111,9 +111,9 @@ class DropOptions:
         0.0, "s", 0.0, 600.0, "When nothing is left so shortly before its time, it loads at once."
     )
     late: Late = choice(Late.JOIN, "A log that comes late is loaded.")
-    take_in: bool = flag(False, "Take audio in that a log names and that lies in a root.")
-    take_in_kind: Kind = choice(Kind.SONG, "The kind of what is taken in.")
-    expected: str = text("18:00", "By when tomorrow's logs should lie there; empty: no alarm.")
+    take_in: bool = flag(False, "Import audio that a log names and that is in a root.")
+    take_in_kind: Kind = choice(Kind.SONG, "The kind of what is imported.")
+    expected: str = text("18:00", "By when tomorrow's logs should be there; empty: no alarm.")
 
     @property
     def expected_at(self) -> time | None:
@@ -183,8 +183,11 @@ class LogDrop:
     def sentence(self) -> str:
         """The drop as one plain sentence or two."""
         options = self.options
-        many = {Period.DAY: "One log a day", Period.HOUR: "One log an hour",
-                Period.WEEKDAY: "One log for each weekday"}[options.period]  # fmt: skip
+        many = {
+            Period.DAY: "One log a day",
+            Period.HOUR: "One log an hour",
+            Period.WEEKDAY: "One log for each weekday",
+        }[options.period]
         if options.period is Period.HOUR and options.hours.strip():
             many += f" ({hours_text(hours_from(options.hours))})"
         if not options.enabled:
@@ -199,14 +202,20 @@ class LogDrop:
         if options.loads is Loads.LINES_LEFT:
             when = f"when {options.lines_left:.0f} lines are left, at the end"
         else:
-            entry = {Entry.CUT_IN: "cutting in", Entry.NEXT: "after the item on air",
-                     Entry.WAIT: "waiting at most 2 min, then cutting in",
-                     Entry.LAND: "landing on time"}[options.entry]  # fmt: skip
+            entry = {
+                Entry.CUT_IN: "cutting in",
+                Entry.NEXT: "after the item on air",
+                Entry.WAIT: "waiting at most 2 min, then cutting in",
+                Entry.LAND: "landing on time",
+            }[options.entry]
             when = f"at its time, {entry}, {where}"
             if options.placement is Placement.FRONT:
                 when += f"; what was there {options.rest}"
-        short = {WhenShort.NET: "the safety net follows", WhenShort.AGAIN: "it starts again",
-                 WhenShort.ROTATION: "rotation follows"}[options.short]  # fmt: skip
+        short = {
+            WhenShort.NET: "the safety net follows",
+            WhenShort.AGAIN: "it starts again",
+            WhenShort.ROTATION: "rotation follows",
+        }[options.short]
         ends = f"Too short: {short}; too long: {options.long}."
         return f"{many} in {self.folder}, loaded {when}. {ends}"
 
@@ -309,8 +318,12 @@ class LogReading:
     @property
     def close(self) -> NearName | None:
         """The name that is most likely a slip of the one looked for."""
-        slips = (near for near in self.nearest if near.differs != ANOTHER_TIME)
-        return next(slips, None)
+        return next(iter(self.slips), None)
+
+    @property
+    def slips(self) -> list[NearName]:
+        """The names that are close to the one looked for; not the logs of other times."""
+        return [near for near in self.nearest if near.differs != ANOTHER_TIME]
 
     @property
     def usable(self) -> bool:

@@ -46,12 +46,16 @@ class Trimming:
 class OverlayRules:
     """What holds for every overlay, whatever pool it comes from."""
 
-    margin_s: float = number(0.2, "s", 0.0, 5.0, "It ends so long before the vocal at the latest.")
-    gap_s: float = number(1.0, "s", 0.0, 30.0, "Two overlays lie so far apart at least.")
+    margin_s: float = number(0.2, "s", 0.0, 5.0, "It ends at least this long before the vocal.")
+    gap_s: float = number(1.0, "s", 0.0, 30.0, "The least time between two overlays.")
     intro_sure: float = number(
-        0.5, "", 0.0, 1.01, "A measured intro end counts when it is so sure (0 to 1); 1.01 leaves "
-        "only those set by hand."
-    )  # fmt: skip
+        0.5,
+        "",
+        0.0,
+        1.01,
+        "A measured intro end counts when it is so sure (0 to 1); 1.01 leaves "
+        "only those set by hand.",
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +63,7 @@ class SpotRules:
     """What holds for all advertising."""
 
     counts_from: float = number(
-        100.0, "%", 1.0, 100.0, "A spot counts when so much of it was heard; less is owed."
+        100.0, "%", 1.0, 100.0, "A spot counts when this much of it was heard; less is owed."
     )
     categories: str = text(
         "retail, food, cars, finance, culture, events, travel, health, home, public service",
@@ -75,7 +79,7 @@ class SpotRules:
 class FormatRules:
     """What holds for the station's own logs."""
 
-    by_itself: bool = flag(True, "The station makes its own logs ahead by itself.")
+    by_itself: bool = flag(True, "The station makes its own logs ahead automatically.")
     days_ahead: float = number(7.0, "days", 1.0, 35.0, "It makes them so far ahead.")
     holidays: str = text("", "Days that are holidays: 2026-12-25, 2026-12-26.")
 

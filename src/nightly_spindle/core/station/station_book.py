@@ -44,11 +44,15 @@ class BookChange:
 def compare(now: Book, then: Book) -> list[BookChange]:
     """Return what changes when a station becomes what another book says, setting by setting."""
     changes = [
-        BookChange("settings", "changed", f"setting {name}: {_brief(now['settings'].get(name))} → "
-               f"{_brief(then['settings'].get(name))}")
+        BookChange(
+            "settings",
+            "changed",
+            f"setting {name}: {_brief(now['settings'].get(name))} → "
+            f"{_brief(then['settings'].get(name))}",
+        )
         for name in sorted({*now["settings"], *then["settings"]})
         if now["settings"].get(name) != then["settings"].get(name)
-    ]  # fmt: skip
+    ]
     for section, (called, key, title) in SECTIONS.items():
         before, after = _by(now[section], key), _by(then[section], key)
         for mark in [*before, *(mark for mark in after if mark not in before)]:

@@ -72,19 +72,21 @@ class BreakOptions:
     minutes: str = text(
         "20, 50", "At these minutes of an hour; where logs say so: about when they come."
     )
-    every: float = number(20.0, "", 1.0, 1440.0, "Every so many minutes, or songs.")
+    every: float = number(20.0, "", 1.0, 1440.0, "Every N minutes, or songs.")
     hours: str = text("", "In these hours: mon-fri 06-10, 16-19; sat 09-12; empty is always.")
-    spots: float = number(4.0, "", 0.0, 20.0, "Room for so many spots; 0 is by length alone.")
-    length_s: float = number(0.0, "s", 0.0, 1800.0, "Room for so long; 0 is by number alone.")
+    spots: float = number(4.0, "", 0.0, 20.0, "Room for up to N spots; 0 is by length alone.")
+    length_s: float = number(
+        0.0, "s", 0.0, 1800.0, "Room for up to this long; 0 is by number alone."
+    )
     categories: str = text("", "Spots of these categories are preferred, the first most.")
     opens: float = number(0.0, "", 0.0, 1e9, "Cart number of what opens it; 0 is nothing.")
     closes: float = number(0.0, "", 0.0, 1e9, "Cart number of what closes it; 0 is nothing.")
     flow: Flow = choice(Flow.RULES, "How its spots follow each other.")
     empty: str = text("", "With no spot due: an item of this category; empty is nothing.")
     wait_s: float = number(
-        0.0, "s", 0.0, 1800.0, "Waits so long for the item on air, then cuts in; 0 never cuts."
+        0.0, "s", 0.0, 1800.0, "Waits this long for the item on air, then cuts in; 0 never cuts."
     )
-    late_s: float = number(900.0, "s", 60.0, 7200.0, "From so long after its time on it is late.")
+    late_s: float = number(900.0, "s", 60.0, 7200.0, "It is late from this long after its time.")
     late: IfLate = choice(IfLate.AIRS, "What becomes of it when it is late.")
 
 
@@ -161,8 +163,16 @@ class BreakPattern:
     def stand_in(self, rate: int) -> Item:
         """Return an item that stands for a break still to be filled: it never sounds."""
         lasts = max(1.0, self.expected_s)
-        measure = Measure(lasts, rate, 2, None, cue_out_s=lasts, segue_s=lasts,
-                          fade_start_s=lasts, ending=Ending.COLD)  # fmt: skip
+        measure = Measure(
+            lasts,
+            rate,
+            2,
+            None,
+            cue_out_s=lasts,
+            segue_s=lasts,
+            fade_start_s=lasts,
+            ending=Ending.COLD,
+        )
         return Item(self.cart, Kind.SPOT, f"Break: {self.name}", "", "", measure)
 
     def rule(self) -> WallMinutes:
@@ -194,8 +204,11 @@ class BreakPattern:
         said = f"{self._when()}: a break with room for {listed(room)}{likes}."
         if options.flow is Flow.WHOLE:
             said += " Each spot plays to its end."
-        edges = [f"item {int(cart)} {how}" for cart, how in
-                 ((options.opens, "opens"), (options.closes, "closes")) if cart]  # fmt: skip
+        edges = [
+            f"item {int(cart)} {how}"
+            for cart, how in ((options.opens, "opens"), (options.closes, "closes"))
+            if cart
+        ]
         said += f" {listed(edges).capitalize()} it." if edges else ""
         filled = f"an item of “{options.empty}” airs" if options.empty else "nothing airs"
         said += f" With no spot due {filled}."
@@ -239,7 +252,9 @@ def minutes_of(written: str) -> tuple[int, ...]:
     for word in words_of(written):
         digits = word.removeprefix(":")
         if not (digits.isdecimal() and len(digits) < 3 and int(digits) < 60):
-            raise SettingRefused(f"'{word}' is no minute of an hour; write minutes like 20, 50")
+            raise SettingRefused(
+                f"'{word}' is not a valid minute of an hour; write minutes like 20, 50"
+            )
         found.add(int(digits))
     return tuple(sorted(found))
 

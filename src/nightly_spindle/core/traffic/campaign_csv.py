@@ -67,7 +67,7 @@ def _rows(text: str, name: str, wrong: list[str]) -> Iterator[tuple[int, dict[st
                     f"line {rows.line_num} has {len(row)} cells, the header {len(columns)}"
                 )
     except csv.Error as error:
-        raise InputFault(f"{name} is no CSV table: line {rows.line_num}: {error}") from error
+        raise InputFault(f"{name} is not a CSV table: line {rows.line_num}: {error}") from error
 
 
 def _check_columns(columns: list[str], name: str) -> None:
@@ -89,8 +89,11 @@ def _order(values: Mapping[str, str], known: Mapping[str, Campaign]) -> Campaign
     """Return the campaign of one row."""
     name = " ".join(values["campaign"].split())
     was = known.get(name.casefold(), Campaign(0, name))
-    changes = [f"{n}={v}" for n, v in values.items() if n not in {"campaign", "copies"}
-               and (v or n not in _NUMBERS)]  # fmt: skip
+    changes = [
+        f"{n}={v}"
+        for n, v in values.items()
+        if n not in {"campaign", "copies"} and (v or n not in _NUMBERS)
+    ]
     options = changed_group(was.options, "campaign", changes)
     made = replace(was, options=options)
     if values.get("copies"):
@@ -114,5 +117,7 @@ def copies_from(texts: Iterable[str], was: Campaign) -> tuple[Copy, ...]:
             copy = before.get(int(cart), Copy(int(cart)))
             found.append(replace(copy, weight=float(weight)) if weight else copy)
         except ValueError:
-            raise InputFault(f"'{text}' is no copy; write CART or CART:WEIGHT, as 1034:2") from None
+            raise InputFault(
+                f"'{text}' is not a valid copy; write CART or CART:WEIGHT, as 1034:2"
+            ) from None
     return tuple(found)

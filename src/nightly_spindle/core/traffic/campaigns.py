@@ -70,12 +70,12 @@ class CampaignOptions:
     clocks: str = text("", "Only in hours of these format clocks; empty is in all.")
     importance: float = number(5.0, "", 1.0, 9.0, "What goes first where room is short.")
     position: Position = choice(Position.ANY, "Where in its break it wants to be.")
-    apart_s: float = number(1800.0, "s", 0.0, 604_800.0, "Two of it lie so far apart at least.")
+    apart_s: float = number(1800.0, "s", 0.0, 604_800.0, "The least time between two of its spots.")
     rivals_s: float = number(
         0.0, "s", 0.0, 86_400.0, "So far from competitors; 0 is never in the same break."
     )
     terms: Terms = choice(Terms.FIXED, "A bonus airs only where nothing paid for wants to.")
-    order: TurnOrder = choice(TurnOrder.TURN, "In which order its copies come round.")
+    order: TurnOrder = choice(TurnOrder.TURN, "In which order its copies take turns.")
     folder: str = text("", "The audio of this folder takes turns as well.")
     on_hold: bool = flag(False, "It is on hold: nothing of it airs.")
 
@@ -148,7 +148,7 @@ class Campaign:
 
     @property
     def order(self) -> TurnOrder:
-        """In which order its copies come round."""
+        """In which order its copies take turns."""
         return self.options.order
 
     @property
@@ -182,7 +182,7 @@ class Campaign:
         much = f"{options.amount:g} {options.per}"
         if options.per is Per.BREAK:
             much = "one in every break"
-            much += f" of {listed(options.breaks.split(','), 'or')}" if options.breaks else ""
+            much += f" of {_either(options.breaks)}" if options.breaks else ""
         said = f"{whose}{what}: {much}{self._when()}."
         far = f"{span_text(options.apart_s)} apart" if options.apart_s else ""
         if options.group:
@@ -209,9 +209,9 @@ class Campaign:
             more = "and " if len(self.grid) else ""
             parts.append(f"{more}within {options.shows}")
         if options.breaks and options.per is not Per.BREAK:
-            parts.append(f"in breaks of {listed(options.breaks.split(','), 'or')}")
+            parts.append(f"in breaks of {_either(options.breaks)}")
         if options.clocks:
-            parts.append(f"in hours of {listed(options.clocks.split(','), 'or')}")
+            parts.append(f"in hours of {_either(options.clocks)}")
         said = f", {', '.join(parts)}" if parts else ""
         pins = f", {counted(len(self.pins), 'place')} by hand" if self.pins else ""
         return f"{said}{pins}"
@@ -255,7 +255,7 @@ def check_campaign(campaign: Campaign) -> None:
     for copy in campaign.copies:
         found = unreadable((date_of, copy.first), (date_of, copy.last), (grid_from, copy.hours))
         if not 0.1 <= copy.weight <= 100:
-            found.append(f"its weight is {copy.weight:g}; it lies within 0.1 and 100")
+            found.append(f"its weight is {copy.weight:g}; it must be between 0.1 and 100")
         wrong += [f"copy {copy.cart}: {text}" for text in found]
     if not wrong and campaign.first and campaign.last and campaign.first > campaign.last:
         wrong.append(f"it ends on {options.last}, before it begins on {options.first}")
@@ -297,15 +297,22 @@ def campaign_from(values: Mapping[str, Any]) -> Campaign:
             texts = {part: str(one.get(part, "")) for part in ("hours", "first", "last")}
             copies.append(Copy(int(one["cart"]), float(one.get("weight", 1.0)), **texts))
         except (KeyError, TypeError, ValueError, AttributeError):
-            wrong.append(f"'{one}' is no copy; it has a cart number, and may have a weight")
+            wrong.append(
+                f"'{one}' is not a valid copy; it has a cart number, and may have a weight"
+            )
     pins = []
     for one in values.get("pins", ()):
         try:
             pins.append((int(one["break"]), int(one["at_us"])))
         except (KeyError, TypeError, ValueError):
-            wrong.append(f"'{one}' is no place by hand; it has a break and an instant")
+            wrong.append(f"'{one}' is not a valid place by hand; it has a break and an instant")
     if wrong:
         raise SettingRefused(f"campaign “{name}”: {'; '.join(wrong)}")
     made = Campaign(int(values.get("id", 0)), name, tuple(copies), options, tuple(pins))
     check_campaign(made)
     return made
+
+
+def _either(names: str) -> str:
+    """Return a text of names with commas between as "a, b or c"."""
+    return listed([name.strip() for name in names.split(",") if name.strip()], "or")

@@ -88,9 +88,14 @@ def place_of(pattern: BreakPattern, at_us: int, tz: ZoneInfo) -> BreakPlace:
     day, hour = day_and_hour(at_us, tz)
     options = pattern.options
     return BreakPlace(
-        pattern.id, at_us, int(options.spots) or 1_000, round(options.length_s * US) or 10**15,
-        day, hour, pattern.categories,
-    )  # fmt: skip
+        pattern.id,
+        at_us,
+        int(options.spots) or 1_000,
+        round(options.length_s * US) or 10**15,
+        day,
+        hour,
+        pattern.categories,
+    )
 
 
 def _by_events(

@@ -53,7 +53,7 @@ def _limit(seeker: Seeker, lacking: list[Unit], room: Room) -> tuple[str, str, b
         names = listed([f"“{name}”" for name, _ in rivals.most_common(3)])
         return "competitors", f"its competitors {names} are in most breaks of its hours.", False
     if worst in {Stops.APART, Stops.SAME}:
-        return "separation", "the breaks with room lie too near to spots of its own.", False
+        return "separation", "the breaks with room are too close to spots of its own.", False
     what = "seats" if worst is Stops.COUNT else "time"
     higher, fixed = _holders(seeker, lacking, room)
     held = f"; {higher} in them weigh as much or more" if higher else ""
@@ -64,12 +64,12 @@ def _limit(seeker: Seeker, lacking: list[Unit], room: Room) -> tuple[str, str, b
 def _never(seeker: Seeker, lacking: list[Unit], room: Room) -> tuple[str, str] | None:
     """Return the limit that no change of other orders would lift, None when there is none."""
     if not seeker.open:
-        return "no breaks", "no break lies in its hours between its dates."
+        return "no breaks", "there is no break in its hours between its dates."
     for unit in lacking:
         window = unit.window
         if window.wanted > window.end - window.begin:
             many = counted(window.end - window.begin, "break")
-            return "few breaks", f"only {many} lie where {window.wanted} are wanted."
+            return "few breaks", f"its hours have {many}, it needs {window.wanted}."
     most = _most_by_separation(seeker, lacking, room)
     if most is not None:
         apart = span_text(seeker.apart_us / US)

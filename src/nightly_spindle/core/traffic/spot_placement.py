@@ -102,10 +102,15 @@ class _Placer:
         for order in self.orders:
             campaign = order.campaign
             seeker = Seeker(
-                campaign, order.quota.open, round(order.length_s * US),
-                round(campaign.options.apart_s * US), apart[campaign.group], campaign.rank,
-                campaign.group, campaign.category,
-            )  # fmt: skip
+                campaign,
+                order.quota.open,
+                round(order.length_s * US),
+                round(campaign.options.apart_s * US),
+                apart[campaign.group],
+                campaign.rank,
+                campaign.group,
+                campaign.category,
+            )
             self.room.heard(seeker, (*order.heard[-20:], *order.given))
             found.append(seeker)
         return found
@@ -394,7 +399,8 @@ def _outwards(unit: Unit) -> Iterator[int]:
 def _first_served(unit: Unit) -> tuple[int, bool, float, int]:
     """Return what decides who is placed first: weight, then who has little choice."""
     return (
-        -unit.seeker.rank, unit.spacing >= 3.0,
+        -unit.seeker.rank,
+        unit.spacing >= 3.0,
         (unit.ideal - unit.window.begin) / max(1, unit.window.end - unit.window.begin),
         unit.seeker.id,
-    )  # fmt: skip
+    )

@@ -110,8 +110,11 @@ class SpotPlan:
         None where no pattern takes breaks from logs.
         """
         folded = text.casefold()
-        takes = [p for p in self.patterns.values()
-                 if p.options.enabled and p.options.starts is Starts.LINES]  # fmt: skip
+        takes = [
+            p
+            for p in self.patterns.values()
+            if p.options.enabled and p.options.starts is Starts.LINES
+        ]
         return next((p for p in takes if p.name.casefold() in folded), takes[0] if takes else None)
 
     def is_settled(self, spot: Booked) -> bool:

@@ -69,6 +69,10 @@ class SpotState:
     def copy(self) -> SpotState:
         """Return an independent copy."""
         return replace(
-            self, lined=list(self.lined), owed=list(self.owed), filled=list(self.filled),
-            turns=dict(self.turns), last=dict(self.last),
-        )  # fmt: skip
+            self,
+            lined=list(self.lined),
+            owed=list(self.owed),
+            filled=list(self.filled),
+            turns=dict(self.turns),
+            last=dict(self.last),
+        )

@@ -34,14 +34,21 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.event_board import EventSheet
 
 _LABELS = {
-    "wait_s": "At most (s)", "tolerance_s": "Within (s)", "fade_s": "Fade (s)",
-    "length_s": "Length (min)", "at_end": "At its end", "inside": "In another's",
-    "over": "After its last", "whole": "Nothing unless all of it can air",
-}  # fmt: skip
+    "wait_s": "At most (s)",
+    "tolerance_s": "Within (s)",
+    "fade_s": "Fade (s)",
+    "length_s": "Length (min)",
+    "at_end": "When its time is up",
+    "inside": "During another event",
+    "over": "After the last run",
+    "whole": "Nothing unless all of it can air",
+}
 _ENTRIES = {
-    Entry.CUT_IN: "cuts in, to the second", Entry.NEXT: "after the item on air",
-    Entry.WAIT: "waits at most so long, then cuts in", Entry.LAND: "lands on time",
-}  # fmt: skip
+    Entry.CUT_IN: "cuts in, to the second",
+    Entry.NEXT: "after the item on air",
+    Entry.WAIT: "waits up to a limit, then cuts in",
+    Entry.LAND: "lands on time",
+}
 
 
 class EventForm(QWidget):
@@ -138,7 +145,7 @@ class EventForm(QWidget):
         tools.setSpacing(3)
         self.add = QToolButton()
         self.add.setText("Add …")
-        self.add.setToolTip("Add a step behind the chosen one")
+        self.add.setToolTip("Add a step after the chosen one")
         self.add.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.add)
         for code in STEPS:
@@ -147,9 +154,11 @@ class EventForm(QWidget):
         tools.addWidget(self.add)
         ways = QHBoxLayout()
         ways.setSpacing(3)
-        for text, tip, act in (("↑", "Do this step earlier", lambda: self._shift(-1)),
-                               ("↓", "Do this step later", lambda: self._shift(1)),
-                               ("✕", "Take this step out", self._drop)):  # fmt: skip
+        for text, tip, act in (
+            ("↑", "Do this step earlier", lambda: self._shift(-1)),
+            ("↓", "Do this step later", lambda: self._shift(1)),
+            ("✕", "Remove this step", self._drop),
+        ):
             button = QToolButton()
             button.setText(text)
             button.setToolTip(tip)
@@ -175,7 +184,7 @@ class EventForm(QWidget):
             (_LABELS["at_end"], self.options["at_end"]),
             (_LABELS["inside"], self.options["inside"]),
             (_LABELS["over"], self.options["over"]),
-            ("Made good (min)", self.grace),
+            ("Still run if late by (min)", self.grace),
             ("Priority", self.priority),
         )
         for at, (text, widget) in enumerate(cells):
@@ -271,8 +280,11 @@ class EventForm(QWidget):
     def _follow(self) -> None:
         """Show only what says something with the present choices."""
         entry = self.entry.currentData()
-        shown = {"wait_s": entry == Entry.WAIT, "tolerance_s": entry == Entry.LAND,
-                 "fade_s": entry == Entry.CUT_IN}  # fmt: skip
+        shown = {
+            "wait_s": entry == Entry.WAIT,
+            "tolerance_s": entry == Entry.LAND,
+            "fade_s": entry == Entry.CUT_IN,
+        }
         for name, there in shown.items():
             self.options[name].setVisible(there)
             self.labels[name].setVisible(there)
@@ -311,7 +323,7 @@ class EventForm(QWidget):
         self._on_changed()
 
     def add_step(self, code: str) -> None:
-        """Add a step behind the chosen one."""
+        """Add a step after the chosen one."""
         row = self.steps.currentRow() + 1
         self._steps.insert(row, new_step(code, self._sheet))
         self._list_steps(row)

@@ -48,18 +48,24 @@ class EventPanel(QWidget):
         self.form = EventForm(shelf)
         self.sentence, self.trouble = QLabel(""), QLabel("")
         self.coming, self.holds, self.wrong = QLabel(""), QLabel(""), QLabel("")
-        for label, role in ((self.sentence, "sentence"), (self.trouble, "warn"),
-                            (self.wrong, "warn"), (self.holds, "muted")):  # fmt: skip
+        for label, role in (
+            (self.sentence, "sentence"),
+            (self.trouble, "warn"),
+            (self.wrong, "warn"),
+            (self.holds, "muted"),
+        ):
             label.setProperty("role", role)
         for label in (self.sentence, self.trouble, self.coming, self.holds, self.wrong):
             label.setWordWrap(True)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.keep = push_button("Keep", "Write what was changed (Ctrl+S)", self.save)
-        self.discard = push_button("Discard", "Back to how it was", self.take_back)
-        self.remove = push_button("Remove", "Take the event out; it can be undone",
-                                  lambda: self._emit(self.removed))  # fmt: skip
-        self.fire = push_button("Fire now", "Carry it out on air at once",
-                                lambda: self._emit(self.fired))  # fmt: skip
+        self.keep = push_button("Save", "Save the changes (Ctrl+S)", self.save)
+        self.discard = push_button("Discard", "Discard the changes", self.take_back)
+        self.remove = push_button(
+            "Remove", "Remove the event; it can be undone", lambda: self._emit(self.removed)
+        )
+        self.fire = push_button(
+            "Fire now", "Carry it out on air at once", lambda: self._emit(self.fired)
+        )
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(_PREVIEW_MS)
@@ -179,7 +185,7 @@ class EventPanel(QWidget):
             return
         self.sentence.setText(found.sentence)
         lines = "\n".join(one.text for one in found.coming)
-        self.coming.setText(lines or "It never fires by itself as it stands.")
+        self.coming.setText(lines or "As it stands it never fires on its own.")
         self.bar.show_holds(found.holds)
         told = any(one.code == "does-not-fit" for one in found.findings)
         self.holds.setText("" if told else found.holds.sentence())

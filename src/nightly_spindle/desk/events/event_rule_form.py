@@ -24,28 +24,67 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.event_board import EventSheet
 
 _LABELS = {
-    "at": "At", "days": "Days", "every_min": "Every … min", "until": "until",
-    "weeks": "In weeks",
-    "every": "Every n weeks", "months": "Months", "month_days": "On days",
-    "hours": "Hours", "minutes": "Minutes", "first": "First day", "last": "Last day",
-    "not_on": "Not on", "most": "Ends after", "dates": "Dates", "offset_min": "Minutes",
-    "songs": "Songs", "rrule": "RRULE", "other": "Event",
-}  # fmt: skip
+    "at": "At",
+    "days": "Days",
+    "every_min": "Every … min",
+    "until": "until",
+    "weeks": "Weeks of month",
+    "every": "Every … weeks",
+    "months": "Months",
+    "month_days": "Days of month",
+    "hours": "Hours",
+    "minutes": "Minutes",
+    "first": "First day",
+    "last": "Last day",
+    "not_on": "Not on",
+    "most": "Stop after (runs)",
+    "dates": "Dates",
+    "offset_min": "Minutes",
+    "songs": "Songs",
+    "rrule": "RRULE",
+    "other": "Event",
+}
 _HINTS = {
-    "at": "19:00", "every_min": "once", "until": "22:00", "weeks": "first, last",
-    "every": "1", "months": "jan, jun-aug", "month_days": "1, 15, -1", "hours": "6-9, 18",
-    "minutes": "0, 30", "first": "2026-12-01", "last": "2026-12-24", "not_on": "2026-12-25",
-    "most": "never", "dates": "2026-12-24, 2026-12-26..2026-12-31", "offset_min": "-5 is before",
-    "songs": "4", "rrule": "FREQ=YEARLY",
-}  # fmt: skip
+    "at": "19:00",
+    "every_min": "once",
+    "until": "22:00",
+    "weeks": "first, last",
+    "every": "1",
+    "months": "jan, jun-aug",
+    "month_days": "1, 15, -1",
+    "hours": "6-9, 18",
+    "minutes": "0, 30",
+    "first": "2026-12-01",
+    "last": "2026-12-24",
+    "not_on": "2026-12-25",
+    "most": "never",
+    "dates": "2026-12-24, 2026-12-26..2026-12-31",
+    "offset_min": "-5 is before",
+    "songs": "4",
+    "rrule": "FREQ=YEARLY",
+}
 _SHOWN = {
-    DraftKind.DAYS: ("at", "days", "every_min", "until", "weeks", "every", "months", "month_days",
-                    "hours", "minutes", "first", "last", "not_on", "most"),
+    DraftKind.DAYS: (
+        "at",
+        "days",
+        "every_min",
+        "until",
+        "weeks",
+        "every",
+        "months",
+        "month_days",
+        "hours",
+        "minutes",
+        "first",
+        "last",
+        "not_on",
+        "most",
+    ),
     DraftKind.DATES: ("at", "dates", "every_min", "until"),
     DraftKind.BESIDE: ("other", "offset_min"),
     DraftKind.SONGS: ("songs", "days", "at", "until"),
     DraftKind.RRULE: ("at", "rrule", "every_min", "until", "first", "not_on", "most"),
-}  # fmt: skip
+}
 _WIDE = {"days", "dates", "rrule", "other"}
 _PLAIN = {"at", "days", "every_min", "until", "dates", "rrule", "other", "offset_min", "songs"}
 

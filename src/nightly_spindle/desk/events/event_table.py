@@ -2,188 +2,104 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
-
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, Signal
-from PySide6.QtGui import QColor, QKeySequence
-from PySide6.QtWidgets import QHeaderView, QTableView
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.timebase import moment_from
 from nightly_spindle.core.base.wording import part_of_day
+from nightly_spindle.core.events.timed_events import TimedEvent
 from nightly_spindle.core.reports.event_week import does
-from nightly_spindle.desk.kit.tables import Index, copy_rows, dress, sides
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
-    from PySide6.QtGui import QKeyEvent
-
-    from nightly_spindle.core.events.timed_events import TimedEvent
+    from nightly_spindle.desk.kit.table_layout import Ink
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.event_board import EventSheet
 
-_HEADS = ("", "Name", "Next", "When", "Takes the air", "Does", "Finding")
-_WIDTHS = (24, 142, 194, 180, 98, 60, 50)
-_SIDES = sides(len(_HEADS), ())
 _NEVER = 2**62
-_SORT = Qt.ItemDataRole.UserRole
 
 
-class EventModel(QAbstractTableModel):
-    """A thin view of the events of a sheet."""
+@dataclass(frozen=True, slots=True)
+class EventRow:
+    """An event with when it comes next (µs), what it does, and what is wrong with it."""
 
-    def __init__(self, palette: Palette, tz: ZoneInfo) -> None:
-        super().__init__()
-        self.palette_, self._tz = palette, tz
-        self.sheet: EventSheet | None = None
-        self._wrong: dict[int, str] = {}
+    event: TimedEvent
+    sentence: str
+    next_us: int
+    does: str
+    wrong: str
 
-    def show_sheet(self, sheet: EventSheet) -> None:
-        """Show other events."""
-        same = self.sheet is not None and len(self.sheet.events) == len(sheet.events)
-        self._wrong = {}
-        for finding in sheet.findings:
-            self._wrong.setdefault(finding.event_id, finding.text)
-        if not same:
-            self.beginResetModel()
-        self.sheet = sheet
-        if same:
-            last = self.index(len(sheet.events) - 1, len(_HEADS) - 1)
-            self.dataChanged.emit(self.index(0, 0), last)
-        else:
-            self.endResetModel()
 
-    def event_at(self, row: int) -> TimedEvent:
-        """Return the event of a row."""
-        assert self.sheet is not None
-        return self.sheet.events[row]
-
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        """Return how many events there are."""
-        return 0 if parent.isValid() or self.sheet is None else len(self.sheet.events)
-
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        """Return how many columns there are."""
-        return 0 if parent.isValid() else len(_HEADS)
-
-    def headerData(
-        self, section: int, way: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        """Return the heads."""
-        if way is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return _HEADS[section]
-        return None
-
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        """Return a cell."""
-        event, column = self.event_at(index.row()), index.column()
-        found: Callable[[], Any] | None = {
-            int(Qt.ItemDataRole.DisplayRole): lambda: self.text(event, column),
-            int(Qt.ItemDataRole.TextAlignmentRole): lambda: _SIDES[column],
-            int(_SORT): lambda: (
-                self._next(event) if column == 2 else self.text(event, column).casefold()
-            ),
-            int(Qt.ItemDataRole.ToolTipRole): lambda: self._tip(event),
-            int(Qt.ItemDataRole.ForegroundRole): lambda: self._ink(event, column),
-        }.get(int(role))
-        return None if found is None else found()
-
-    def _tip(self, event: TimedEvent) -> str:
-        assert self.sheet is not None
-        told = event.sentence(self.sheet.titles)
-        wrong = self._wrong.get(event.id)
-        return f"{wrong}\n{told}" if wrong else told
-
-    def _ink(self, event: TimedEvent, column: int) -> QColor | None:
-        if column == 6:
-            return QColor(self.palette_.alarm)
-        return None if event.enabled else QColor(self.palette_.muted)
-
-    def _next(self, event: TimedEvent) -> int:
-        assert self.sheet is not None
-        return self.sheet.next_us.get(event.id, _NEVER) if event.enabled else _NEVER
-
-    def text(self, event: TimedEvent, column: int) -> str:
-        """Return a cell's text."""
-        makers = (
-            lambda: "●" if event.enabled else "○",
-            lambda: event.name,
-            lambda: self._next_words(event),
-            event.rule.sentence,
-            lambda: str(event.entry) if event.line_steps else "",
-            lambda: str(does(event, self.sheet.runs_s.get(event.id, 0.0) if self.sheet else 0.0)),
-            lambda: "!" if event.id in self._wrong else "",
+def _rows_of(sheet: EventSheet) -> list[EventRow]:
+    wrong: dict[int, str] = {}
+    for finding in sheet.findings:
+        wrong.setdefault(finding.event_id, finding.text)
+    return [
+        EventRow(
+            event,
+            event.sentence(sheet.titles),
+            sheet.next_us.get(event.id, _NEVER) if event.enabled else _NEVER,
+            str(does(event, sheet.runs_s.get(event.id, 0.0))),
+            wrong.get(event.id, ""),
         )
-        return makers[column]()
+        for event in sheet.events
+    ]
 
-    def _next_words(self, event: TimedEvent) -> str:
-        at = self._next(event)
-        if at == _NEVER:
-            return "" if event.enabled else "switched off"
-        moment = moment_from(at, self._tz)
+
+def _ink(row: EventRow) -> Ink:
+    return "text" if row.event.enabled else "muted"
+
+
+def _described(tz: ZoneInfo) -> TableLayout[EventRow]:
+    def following(row: EventRow) -> str:
+        if row.next_us == _NEVER:
+            return "" if row.event.enabled else "switched off"
+        moment = moment_from(row.next_us, tz)
         part = part_of_day(moment.hour)
         return f"{moment:%a} {moment.day} {moment:%b %H:%M}{f' {part}' if part else ''}"
 
+    columns: tuple[Column[EventRow], ...] = (
+        Column("On", 24, lambda r: "●" if r.event.enabled else "○", head="", ink=_ink),
+        Column("Name", 142, lambda r: r.event.name, ink=_ink),
+        Column("Next", 194, following, ink=_ink, sort=lambda r: r.next_us),
+        Column("When", 180, lambda r: r.event.rule.sentence(), wide=True, ink=_ink),
+        Column(
+            "Takes the air",
+            98,
+            lambda r: str(r.event.entry) if r.event.line_steps else "",
+            ink=_ink,
+        ),
+        Column("Does", 60, lambda r: r.does, ink=_ink),
+        Column("Finding", 50, lambda r: "!" if r.wrong else "", ink="alarm"),
+    )
+    return TableLayout(
+        "Timed events",
+        columns,
+        tip=lambda r: f"{r.wrong}\n{r.sentence}" if r.wrong else r.sentence,
+        key=lambda r: r.event.id,
+        sorted_by="Next",
+    )
 
-class EventTable(QTableView):
-    """Signals: `picked` (event id), `opened`, `switched` and `removed` (event id)."""
 
-    picked = Signal(int)
-    opened = Signal(int)
-    switched = Signal(int)
-    removed = Signal(int)
+class EventTable(RowView[EventRow]):
+    """Events by their ids: Return edits, Space switches, Delete removes."""
 
     def __init__(self, palette: Palette, tz: ZoneInfo) -> None:
-        super().__init__()
-        self.rows = EventModel(palette, tz)
-        self._sorted = QSortFilterProxyModel()
-        self._sorted.setSourceModel(self.rows)
-        self._sorted.setSortRole(_SORT)
-        self._sorted.setFilterKeyColumn(-1)
-        self._sorted.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        self.setModel(self._sorted)
-        dress(self, "Timed events", _WIDTHS)
-        self.setSortingEnabled(True)
-        self.sortByColumn(2, Qt.SortOrder.AscendingOrder)
-        self.horizontalHeader().setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        self.horizontalHeader().setSectionsMovable(True)
-        self.horizontalHeader().setDefaultAlignment(
-            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        )
-        self.doubleClicked.connect(lambda index: self.opened.emit(self._id(index)))
-        self.selectionModel().currentRowChanged.connect(self._on_row)
+        super().__init__(_described(tz), palette)
+
+    def show_sheet(self, sheet: EventSheet) -> None:
+        """Show other events."""
+        self.show_rows(_rows_of(sheet))
 
     def filter(self, words: str) -> None:
-        """Show only events that have these words anywhere."""
-        self._sorted.setFilterFixedString(words)
+        """Show only events that have all these words anywhere."""
+        wanted, columns = words.casefold().split(), self.layout_.columns
 
-    def _id(self, index: Index) -> int:
-        return self.rows.event_at(self._sorted.mapToSource(index).row()).id
+        def lets(row: EventRow) -> bool:
+            said = " ".join(column.text(row) for column in columns).casefold()
+            return all(word in said for word in wanted)
 
-    def _on_row(self, index: Index) -> None:
-        if index.isValid():
-            self.picked.emit(self._id(index))
-
-    def choose(self, event_id: int) -> None:
-        """Choose the row of an event without saying so."""
-        for row in range(self._sorted.rowCount()):
-            index = self._sorted.index(row, 1)
-            if self._id(index) == event_id and self.currentIndex().row() != row:
-                self.selectionModel().blockSignals(True)
-                self.setCurrentIndex(index)
-                self.selectRow(row)
-                self.selectionModel().blockSignals(False)
-                self.viewport().update()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Return edits, Space switches, Delete removes; Ctrl+C copies."""
-        index = self.currentIndex()
-        keys = {Qt.Key.Key_Return: self.opened, Qt.Key.Key_Enter: self.opened,
-                Qt.Key.Key_Space: self.switched, Qt.Key.Key_Delete: self.removed}  # fmt: skip
-        if event.matches(QKeySequence.StandardKey.Copy):
-            copy_rows(self, lambda row, column: str(self._sorted.index(row, column).data() or ""))
-        elif index.isValid() and event.key() in keys:
-            keys[Qt.Key(event.key())].emit(self._id(index))
-        else:
-            super().keyPressEvent(event)
+        self.let_through(lets if wanted else None)

@@ -163,12 +163,16 @@ def _paint_name(painter: QPainter, rect: QRectF, box: Box, palette: Palette, roo
         return
     painter.setPen(ink)
     if wide > inside.width() and rect.height() > 2.4 * SMALL:
-        painter.drawText(inside, left | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
-                         box.name)  # fmt: skip
+        painter.drawText(
+            inside, left | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, box.name
+        )
         return
     text = measure.elidedText(box.name, Qt.TextElideMode.ElideRight, round(inside.width()))
-    painter.drawText(QRectF(inside.left(), rect.top(), inside.width(), 16),
-                     left | Qt.AlignmentFlag.AlignVCenter, text)  # fmt: skip
+    painter.drawText(
+        QRectF(inside.left(), rect.top(), inside.width(), 16),
+        left | Qt.AlignmentFlag.AlignVCenter,
+        text,
+    )
 
 
 def room_beside(boxes: Sequence[Box], rects: Sequence[QRectF], place: int, edge: float) -> float:
@@ -177,9 +181,11 @@ def room_beside(boxes: Sequence[Box], rects: Sequence[QRectF], place: int, edge:
     others = [
         rect.left()
         for box, rect in zip(boxes, rects, strict=True)
-        if box.long and rect.right() > here.right() and rect.top() < here.top() + 16
+        if box.long
+        and rect.right() > here.right()
+        and rect.top() < here.top() + 16
         and rect.bottom() > here.top()
-    ]  # fmt: skip
+    ]
     return max(here.right(), min([edge, *others]))
 
 

@@ -210,8 +210,11 @@ class EventWeekView(QWidget):
         lane = QRectF(strip.left(), strip.top(), right - strip.left(), strip.height())
         painter.fillRect(lane, QColor(palette.panel))
         self._paint_name(painter, strip, day, today=today)
-        painter.setClipRect(QRectF(strip.left(), strip.top() - 3, right - strip.left() - 1,
-                                   strip.height() + _TICKS + 3))  # fmt: skip
+        painter.setClipRect(
+            QRectF(
+                strip.left(), strip.top() - 3, right - strip.left() - 1, strip.height() + _TICKS + 3
+            )
+        )
         paint_ticks(painter, lane.adjusted(0, 0, 0, _TICKS), scale, look, grid=True)
         rects = self._rects(number)
         paint_boxes(painter, day.boxes, rects, palette, self._stamps, right)
@@ -266,8 +269,9 @@ class EventWeekView(QWidget):
             at = QPointF(drag.at.x(), rect.center().y())
             us = self._instant(at, _SNAP_US) or day.start_us
             us = max(us, drag.box.at_us + _SNAP_US)
-            return QRectF(rect.left(), rect.top(), self._scale(day).x(us) - rect.left(),
-                          rect.height()), us  # fmt: skip
+            return QRectF(
+                rect.left(), rect.top(), self._scale(day).x(us) - rect.left(), rect.height()
+            ), us
         us = self._instant(drag.at, _SNAP_US, drag.start.x() - rect.left()) or day.start_us
         number = next(n for n, d in enumerate(self.days) if d.start_us <= us < d.end_us)
         left = self._scale(self.days[number]).x(us)
@@ -342,9 +346,11 @@ class EventWeekView(QWidget):
         key, held = event.key(), event.modifiers()
         box = self.chosen()
         steps: dict[int, tuple[int, int]] = {
-            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
-            Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
-        }  # fmt: skip
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }
         if key in steps and held & Qt.KeyboardModifier.ControlModifier and box is not None:
             self._shift(box, *steps[key], fine=bool(held & Qt.KeyboardModifier.ShiftModifier))
         elif key in {Qt.Key.Key_Up, Qt.Key.Key_Down} and held & Qt.KeyboardModifier.AltModifier:

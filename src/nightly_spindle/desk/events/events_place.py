@@ -35,6 +35,7 @@ from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.place import Place
+from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.kit.theme import SMALL, font, icon
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.reports.event_board import EventBoard, EventSheet
@@ -49,6 +50,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.engine_link import EngineLink
     from nightly_spindle.desk.kit.theme import Palette
 
+_PAGES = {"Week": "What fires when, to scale", "List": "All events, with what comes next"}
 _LOOK_MS = 10_000
 
 
@@ -116,16 +118,13 @@ class EventsPlace(Place):
 
     def _head(self) -> QHBoxLayout:
         """Return the row of pages, templates, what was said, and the search."""
-        self.tabs: dict[str, QToolButton] = {}
+        self._tabs = Tabs(_PAGES)
+        self._tabs.chosen.connect(self.show_page)
+        self.tabs = self._tabs.buttons
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
         bar.setSpacing(4)
-        for name in ("Week", "List"):
-            tab = self._tool(name, name, partial(self.show_page, name))
-            tab.setCheckable(True)
-            tab.setProperty("role", "tab")
-            self.tabs[name] = tab
-            bar.addWidget(tab)
+        bar.addWidget(self._tabs)
         bar.addSpacing(10)
         self.new = self._tool("New event", "Make an event, from one of the usual ones (Ctrl+N)")
         self.new.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -170,8 +169,10 @@ class EventsPlace(Place):
         for view in (self.week, self.table):
             view.picked.connect(self.choose)
             view.opened.connect(self._edit)
-            view.switched.connect(self.switch)
-            view.removed.connect(self._remove_id)
+        self.week.switched.connect(self.switch)
+        self.week.removed.connect(self._remove_id)
+        self.table.heard.connect(self.switch)
+        self.table.removed.connect(self._remove_ids)
         self.week.moved.connect(self._on_moved)
         self.week.copied.connect(self._on_copied)
         self.week.stretched.connect(self._on_stretched)
@@ -183,16 +184,19 @@ class EventsPlace(Place):
         self._shelf.changed.connect(self.refresh)
         self._shelf.failed.connect(self.say)
         for keys, act in (
-            ("PgUp", lambda: self.turn(-1)), ("PgDown", lambda: self.turn(1)),
-            ("Home", lambda: self.turn(0)), ("Ctrl+S", self.panel.save),
-        ):  # fmt: skip
+            ("PgUp", lambda: self.turn(-1)),
+            ("PgDown", lambda: self.turn(1)),
+            ("Home", lambda: self.turn(0)),
+            ("Ctrl+S", self.panel.save),
+        ):
             shortcut = QShortcut(QKeySequence(keys), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self._palette = self.table.rows.palette_ = palette
+        self._palette = palette
+        self.table.set_palette(palette)
         self.week.set_palette(palette)
         self.panel.bar.palette_ = palette
         self.before.setIcon(icon("chevron-left", palette.text))
@@ -228,8 +232,7 @@ class EventsPlace(Place):
 
     def show_page(self, name: str) -> None:
         """Show the week or the list."""
-        for other, tab in self.tabs.items():
-            tab.setChecked(other == name)
+        self._tabs.show_page(name)
         self.stage.setCurrentWidget(self.week if name == "Week" else self.table)
         self.weeks.setVisible(name == "Week")
         self.search.setVisible(name == "List")
@@ -264,7 +267,7 @@ class EventsPlace(Place):
                 wrong[one.event_id].clear()
         self.week.show_week(sheet.days, sheet.now_us, wrong)
         self.span.setText(week_words(sheet.days))
-        self.table.rows.show_sheet(sheet)
+        self.table.show_sheet(sheet)
         self._show_worst(sheet)
         self.panel.follow(sheet)
         if self._choose_next:
@@ -304,7 +307,7 @@ class EventsPlace(Place):
         self.table.choose(event_id)
         shown = self.panel.shown
         if shown is not None and shown.id != event_id and self.panel.dirty():
-            self.say(f"“{shown.name}” was changed: keep or discard that first.")
+            self.say(f"“{shown.name}” was changed: save or discard that first.")
             return
         if shown is None or shown.id != event_id:
             self.panel.show_event(event, self.sheet)
@@ -322,7 +325,7 @@ class EventsPlace(Place):
     def make(self, template: str) -> None:
         """Begin a new event from a template; it is made when it is kept."""
         if self.panel.dirty() and self.panel.shown is not None and self.panel.shown.id:
-            self.say(f"“{self.panel.shown.name}” was changed: keep or discard that first.")
+            self.say(f"“{self.panel.shown.name}” was changed: save or discard that first.")
             return
         sheet = self.sheet
         if sheet is None:
@@ -371,6 +374,10 @@ class EventsPlace(Place):
         if event is not None:
             self.remove(event)
 
+    def _remove_ids(self, chosen: list[int]) -> None:
+        for event_id in chosen:
+            self._remove_id(event_id)
+
     def switch(self, event_id: int) -> None:
         """Switch an event on or off, undoably."""
         event = self._event(event_id)
@@ -382,7 +389,7 @@ class EventsPlace(Place):
     def _being_edited(self, event: TimedEvent) -> bool:
         shown = self.panel.shown
         if shown is not None and shown.id == event.id and self.panel.dirty():
-            self.say(f"“{event.name}” was changed beside: keep or discard that first.")
+            self.say(f"“{event.name}” was changed elsewhere: save or discard that first.")
             return True
         return False
 

@@ -33,25 +33,42 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.event_board import EventSheet
 
 LABELS = {
-    "cart": "Item", "name": "Named", "folder": "Folder", "pick": "Take", "placement": "Goes",
-    "count": "How many", "url": "Address", "title": "Called", "length_s": "For (s)",
-    "patience_s": "Waits (s)", "drop": "Log drop", "unattended": "Mode", "on": "Overlays",
+    "cart": "Item",
+    "name": "Named",
+    "folder": "Folder",
+    "pick": "Take",
+    "placement": "Goes",
+    "count": "How many",
+    "url": "Address",
+    "title": "Called",
+    "length_s": "For (s)",
+    "patience_s": "Waits (s)",
+    "drop": "Log drop",
+    "unattended": "Mode",
+    "on": "Overlays",
     "text": "Text",
-}  # fmt: skip
+}
 WORDS = {
-    "play item": "Play an item", "play list": "Play a list", "play folder": "Play from a folder",
-    "play category": "Play from a category", "play pool": "Play the next of a pool",
+    "play item": "Play an item",
+    "play list": "Play a list",
+    "play folder": "Play from a folder",
+    "play category": "Play from a category",
+    "play pool": "Play the next of a pool",
     "play break": "Air a break",
     "play stream": "Take over a web stream",
-    "load log": "Load a log", "clear": "Clear what is lined up",
-    "go back": "Go back to what was interrupted", "set mode": "Attended or unattended",
-    "set overlays": "Overlays on or off", "show text": "Show a text as now playing",
+    "load log": "Load a log",
+    "clear": "Clear what is lined up",
+    "go back": "Go back to what was interrupted",
+    "set mode": "Attended or unattended",
+    "set overlays": "Overlays on or off",
+    "show text": "Show a text as now playing",
     "raise alarm": "Raise an alarm",
-}  # fmt: skip
+}
 _SHOWN = {
-    str(Placement.REPLACE): "in place of all", str(Placement.FRONT): "at the front",
+    str(Placement.REPLACE): "in place of all",
+    str(Placement.FRONT): "at the front",
     str(Placement.END): "at the end",
-}  # fmt: skip
+}
 _HIDDEN = {"slot_us", "file"}
 
 
@@ -142,7 +159,7 @@ class StepForm(QWidget):
         field.setMinimumWidth(60)
         field.setCursorPosition(0)
         if name == "cart":
-            field.setPlaceholderText("cart number, or words and Return")
+            field.setPlaceholderText("cart number, or words and Enter")
             title = (self._sheet.titles if self._sheet else {}).get(value, "")
             field.setToolTip(title or "A cart number; words find the first item that has them")
             field.returnPressed.connect(lambda: self._find(field))

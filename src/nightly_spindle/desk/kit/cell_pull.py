@@ -12,8 +12,12 @@ if TYPE_CHECKING:
 
 Cell = tuple[int, int]  # column, row
 
-_STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1),
-          Qt.Key.Key_Down: (0, 1)}  # fmt: skip
+_STEPS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, -1),
+    Qt.Key.Key_Down: (0, 1),
+}
 
 
 class CellPull(QWidget):
@@ -38,10 +42,11 @@ class CellPull(QWidget):
         height = (self.height() - self._top) / self.rows
         x, y = self._left + column * width, self._top + row * height
         return QRect(
-            round(x), round(y),
+            round(x),
+            round(y),
             max(2, round(x + width) - round(x) - self._gap[0]),
             max(2, round(y + height) - round(y) - self._gap[1]),
-        )  # fmt: skip
+        )
 
     def _hit(self, at: QPoint) -> Cell:
         column = int((at.x() - self._left) * self.columns / max(1, self.width() - self._left))

@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
-import json
 import sys
-from typing import Any
 
 from PySide6.QtCore import QObject, QProcess, Signal
+
+from nightly_spindle.simulators.listening_orders import (
+    BeQuiet,
+    GetReady,
+    ListeningOrder,
+    PlayFile,
+    PlayJoin,
+    line_of,
+    news_from,
+)
 
 JOIN = "the join"
 
@@ -31,30 +39,30 @@ class DeskEar(QObject):
     def play(self, path: str, from_s: float = 0.0, gain_db: float = 0.0) -> None:
         """Play a file from a second on, in place of whatever plays."""
         self.playing = path
-        self._tell({"play": path, "from_s": from_s, "gain_db": gain_db})
+        self._tell(PlayFile(path, from_s, gain_db))
 
     def play_part(
         self, path: str, from_s: float, to_s: float, gain_db: float, *, loop: bool = False
     ) -> None:
         """Play a part of a file, again and again if it is a loop."""
         self.playing = path
-        self._tell({"play": path, "from_s": from_s, "to_s": to_s, "gain_db": gain_db, "loop": loop})
+        self._tell(PlayFile(path, from_s, gain_db, to_s, loop))
 
-    def play_join(self, join: dict[str, Any]) -> None:
-        """Play several files on one time line, as `simulators.listen` says."""
+    def play_join(self, join: PlayJoin) -> None:
+        """Play several files on one time line."""
         self.playing = JOIN
-        self._tell({"join": join})
+        self._tell(join)
 
     def warm(self) -> None:
         """Start the process now, so that the first sound comes at once."""
         if self._process is None:
-            self._tell({"ready": True})
+            self._tell(GetReady())
 
     def stop(self) -> None:
         """Be quiet."""
         if self.playing:
             self.playing = ""
-            self._tell({"stop": True})
+            self._tell(BeQuiet())
             self.ended.emit()
 
     def close(self) -> None:
@@ -67,7 +75,7 @@ class DeskEar(QObject):
                 process.kill()
                 process.waitForFinished(1000)
 
-    def _tell(self, order: dict[str, object]) -> None:
+    def _tell(self, order: ListeningOrder) -> None:
         if self._process is None or self._process.state() is QProcess.ProcessState.NotRunning:
             self._process = QProcess(self)
             self._process.readyReadStandardOutput.connect(self._on_ready)
@@ -75,18 +83,18 @@ class DeskEar(QObject):
             self._process.setArguments(["-m", "nightly_spindle.simulators.listen"])
             self._process.setStandardErrorFile(QProcess.nullDevice())
             self._process.start()
-        self._process.write(json.dumps(order).encode() + b"\n")
+        self._process.write(line_of(order))
 
     def _on_ready(self) -> None:
         assert self._process is not None
         self._held += self._process.readAllStandardOutput().data()
         *lines, self._held = self._held.split(b"\n")
         for line in lines:
-            said = json.loads(line)
-            if "problem" in said:
-                self.failed.emit(said["problem"])
-            if "at_s" in said and self.playing:
-                self.at.emit(self.playing, said["at_s"])
-            if "ended" in said or "problem" in said:
+            told = news_from(line)
+            if told.problem:
+                self.failed.emit(told.problem)
+            if told.at_s is not None and self.playing:
+                self.at.emit(self.playing, told.at_s)
+            if told.ended or told.problem:
                 self.playing = ""
                 self.ended.emit()

@@ -47,8 +47,10 @@ class HourPainter(CellPull):
         self._on = True
         self.setMouseTracking(True)
         self.setAccessibleName("Hours of the week")
-        self.setToolTip("Pull over hours to paint them, from a painted one to clear; "
-                        "arrows and Space do the same")  # fmt: skip
+        self.setToolTip(
+            "Drag over hours to paint them, from a painted one to clear; "
+            "arrows and Space do the same"
+        )
 
     def sizeHint(self) -> QSize:
         """Return a size in which hours are square."""
@@ -96,8 +98,9 @@ class HourPainter(CellPull):
         painter.setPen(QColor(p.muted))
         for hour in range(0, 24, 3):
             box = self.cell(0, hour)
-            painter.drawText(QRect(box.left() - 12, 0, 30, _TOP - 2),
-                             Qt.AlignmentFlag.AlignCenter, f"{hour:02}")  # fmt: skip
+            painter.drawText(
+                QRect(box.left() - 12, 0, 30, _TOP - 2), Qt.AlignmentFlag.AlignCenter, f"{hour:02}"
+            )
         for day, name in enumerate(_DAYS):
             box = self.cell(day, 0)
             painter.setPen(QColor(p.muted))

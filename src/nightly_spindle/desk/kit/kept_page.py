@@ -11,11 +11,12 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
+from nightly_spindle.desk.kit.panels import details_panel, lay_beside
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from nightly_spindle.desk.kit.row_table import RowTable
+    from nightly_spindle.desk.kit.row_view import RowView
 
 
 class KeptPage(QWidget):
@@ -30,7 +31,12 @@ class KeptPage(QWidget):
     empty = "Choose one, or make one."
 
     def __init__(
-        self, shelf: LibraryWorker, undo: QUndoStack, table: RowTable, form: QWidget, panel_px: int
+        self,
+        shelf: LibraryWorker,
+        undo: QUndoStack,
+        table: RowView[Any],
+        form: QWidget,
+        panel_px: int,
     ) -> None:
         super().__init__()
         self._shelf, self._undo = shelf, undo
@@ -47,23 +53,18 @@ class KeptPage(QWidget):
         shortcut.activated.connect(self.save)
 
     def _panel(self, width: int) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("details")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setFixedWidth(width)
-        box = QVBoxLayout(panel)
-        box.setContentsMargins(12, 10, 8, 10)
-        box.setSpacing(6)
+        panel, box = details_panel(width)
         box.addWidget(self.form, 1)
         for label, role in ((self.sentence, "sentence"), (self.trouble, "warn")):
             label.setWordWrap(True)
             label.setProperty("role", role)
             box.addWidget(label)
         row = QHBoxLayout()
-        self.keep = push_button("Keep", "Keep what was changed (Ctrl+S)", self.save)
-        self.discard = push_button("Discard", "Forget what was changed", self.take_back)
-        self.remove = push_button("Remove", f"Take the {self.noun} out; Ctrl+Z brings it back",
-                                  self.remove_shown)  # fmt: skip
+        self.keep = push_button("Save", "Save the changes (Ctrl+S)", self.save)
+        self.discard = push_button("Discard", "Discard the changes", self.take_back)
+        self.remove = push_button(
+            "Remove", f"Remove the {self.noun}; Ctrl+Z brings it back", self.remove_shown
+        )
         for button in (self.keep, self.discard, self.remove):
             row.addWidget(button)
         box.addLayout(row)
@@ -74,16 +75,8 @@ class KeptPage(QWidget):
 
         Returns the column of tools and list, for more below.
         """
-        left = QVBoxLayout()
-        left.setContentsMargins(12, 0, 4, 8)
-        left.setSpacing(5)
-        left.addLayout(tools)
+        left = lay_beside(self, tools, self.panel)
         left.addWidget(self.table, stretch)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(4)
-        whole.addLayout(left, 1)
-        whole.addWidget(self.panel)
         return left
 
     # -- what a page says ---
@@ -149,7 +142,7 @@ class KeptPage(QWidget):
     def free(self) -> bool:
         """Whether another one may be shown; says so when something typed is not kept."""
         if self.shown is not None and self.dirty():
-            self.said.emit(f"“{self.shown.name}” was changed: keep or discard that first.")
+            self.said.emit(f"“{self.shown.name}” was changed: save or discard that first.")
             return False
         return True
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import queue
 import threading
 from collections.abc import Callable
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.store.base.transaction import LibraryTransaction
 
+_LOG = logging.getLogger(__name__)
 _LOOK_MS = 1500
 
 Found = TypeVar("Found")
@@ -130,6 +132,10 @@ class LibraryWorker(QObject):
                 answer, problem = job.what(catalogue), ""
             except NightlySpindleError as error:
                 answer, problem = None, str(error)
+            except Exception as error:  # noqa: BLE001 - the edge of the thread: it goes on
+                _LOG.exception("the library could not be asked")
+                answer = None
+                problem = f"That did not work ({type(error).__name__}: {error}); see the messages."
             if not self._closing:
                 self._done.emit(job, answer, problem)
         if catalogue is not None:

@@ -1,4 +1,4 @@
-"""Asks the planning process for plans; of several asked for only the newest counts."""
+"""Asks the planning process for plans, one at a time; what was asked meanwhile is asked next."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import sys
 from typing import TYPE_CHECKING
 
 import msgspec
-from PySide6.QtCore import QObject, QProcess, Signal
+from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 
 from nightly_spindle.desk.kit.planning_process import HOURS, LENGTH, Reply, Request, frame
 
@@ -19,7 +19,11 @@ if TYPE_CHECKING:
 class Planner(QObject):
     """Plans in a process of its own, which is started when needed and ends with the desk.
 
-    Signals: `planned` (Planned), `failed` (str).
+    Of several asks while a plan is under way only the newest is kept. Every plan that comes is
+    newer than the one before and is told: were those passed over that are not the newest ask's, a
+    machine that plans more slowly than it is asked would never show one.
+
+    Signals: `planned` (NightPlan), `failed` (str).
     """
 
     planned = Signal(object)
@@ -28,7 +32,6 @@ class Planner(QObject):
     def __init__(self, folder: Path, parent: QObject | None = None, hours: float = HOURS) -> None:
         super().__init__(parent)
         self._folder, self._hours = folder, hours
-        self._number = 0
         self._waiting: Request | None = None
         self._busy = False
         self._leaving = False
@@ -39,8 +42,7 @@ class Planner(QObject):
 
     def ask(self, state: AirState | None, now_us: int, *, live: bool) -> None:
         """Plan from this state (None: as an engine started now would find it)."""
-        self._number += 1
-        self._waiting = Request(self._number, state, now_us, live, self._hours)
+        self._waiting = Request(state, now_us, live, self._hours)
         if not self._busy:
             self._send()
 
@@ -81,8 +83,9 @@ class Planner(QObject):
     def _take(self, reply: Reply) -> None:
         if reply.problem:
             self.failed.emit(reply.problem)
-        elif reply.number == self._number:
-            self.planned.emit(reply.planned)
+        else:
+            # reading a plan and showing it take a while each: the desk has a turn between them
+            QTimer.singleShot(0, self, lambda: self.planned.emit(reply.planned))
 
     def _on_finished(self) -> None:
         if self._leaving:

@@ -62,7 +62,6 @@ _kept = _Kept()
 class Request:
     """What is to be planned: from a state (None: the one saved last), at an instant."""
 
-    number: int
     state: AirState | None
     now_us: int
     live: bool
@@ -73,7 +72,6 @@ class Request:
 class Reply:
     """The plan that was asked for, or a sentence that says why there is none."""
 
-    number: int
     planned: NightPlan | None
     problem: str = ""
 
@@ -93,13 +91,13 @@ def serve(folder: Path, requests: BinaryIO, replies: BinaryIO) -> None:
         body = requests.read(LENGTH.unpack(head)[0])
         asked = msgspec.msgpack.decode(body, type=Request)
         try:
-            reply = Reply(asked.number, _plan(folder, asked))
+            reply = Reply(_plan(folder, asked))
         except (NightlySpindleError, DatabaseRefused) as error:
-            reply = Reply(asked.number, None, str(error))
+            reply = Reply(None, str(error))
         except Exception as error:  # noqa: BLE001 - the edge of one request: each has an answer
             _log.exception("the night could not be planned")
             said = f"The night could not be planned ({type(error).__name__}: {error})."
-            reply = Reply(asked.number, None, said)
+            reply = Reply(None, said)
         replies.write(frame(reply))
         replies.flush()
 

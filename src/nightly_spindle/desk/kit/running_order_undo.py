@@ -101,7 +101,7 @@ class SetOverlay(QUndoCommand):
     """Sets what lies over one line, this time alone, and back as it was."""
 
     def __init__(self, link: EngineLink, title: str, line: int, wish: OverlayWish | None) -> None:
-        super().__init__(f"what lies over “{title}”")
+        super().__init__(f"what plays over “{title}”")
         self._link, self._line, self._wish = link, line, wish
         self._was: OverlayWish | None = None
 

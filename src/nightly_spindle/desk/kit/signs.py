@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtGui import QPainter, QPixmap, QPolygonF
 
 from nightly_spindle.desk.kit.theme import kind_color
 
@@ -37,3 +39,15 @@ def paint_sign(painter: QPainter, kind: str, box: QRectF) -> None:
             )
         )
     painter.restore()
+
+
+@lru_cache(maxsize=64)
+def sign_picture(kind: str, side: int, scale: float) -> QPixmap:
+    """Return a kind's shape as a picture of `side` pixels on a screen of that scale."""
+    made = QPixmap(round(side * scale), round(side * scale))
+    made.setDevicePixelRatio(scale)
+    made.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(made)
+    paint_sign(painter, kind, QRectF(0, 0, side, side))
+    painter.end()
+    return made

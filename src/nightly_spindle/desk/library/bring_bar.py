@@ -49,7 +49,7 @@ class BringBar(QWidget):
         for box in (self.kind, self.into, self.copy):
             box.setMinimumWidth(60)
             box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.bring = QPushButton("Bring in")
+        self.bring = QPushButton("Import")
         self.bring.setToolTip("Measure the files and take them into the library (Enter)")
         self.bring.clicked.connect(self._on_bring)
         self.leave = QPushButton("Cancel")
@@ -59,9 +59,13 @@ class BringBar(QWidget):
         row.setContentsMargins(10, 6, 10, 6)
         row.setSpacing(6)
         for widget, share in (
-            (self.told, 0), (QLabel("as"), 0), (self.kind, 2), (QLabel("into"), 0),
-            (self.into, 3), (self.copy, 3),
-        ):  # fmt: skip
+            (self.told, 0),
+            (QLabel("as"), 0),
+            (self.kind, 2),
+            (QLabel("into"), 0),
+            (self.into, 3),
+            (self.copy, 3),
+        ):
             row.addWidget(widget, share)
         row.addWidget(self.bring)
         row.addWidget(self.leave)
@@ -72,8 +76,11 @@ class BringBar(QWidget):
         self.paths = list(paths)
         folders = sum(Path(path).is_dir() for path in paths)
         files = len(paths) - folders
-        parts = [f"{n} {word}{'s' if n > 1 else ''}" for n, word in
-                 ((folders, "folder"), (files, "file")) if n]  # fmt: skip
+        parts = [
+            f"{n} {word}{'s' if n > 1 else ''}"
+            for n, word in ((folders, "folder"), (files, "file"))
+            if n
+        ]
         self.told.setText(" and ".join(parts))
         self.into.clear()
         self.into.addItems(list(known))

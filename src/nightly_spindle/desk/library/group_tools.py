@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 _TOOLS = (
     ("new", "plus", "Make a category"),
     ("rename", "pencil", "Rename the chosen category or list; another one's name merges them (F2)"),
-    ("less", "arrow-down", "Let the category come round half as often (-)"),
-    ("more", "arrow-up", "Let the category come round twice as often (+)"),
+    ("less", "arrow-down", "Play the category half as often (-)"),
+    ("more", "arrow-up", "Play the category twice as often (+)"),
     ("end", "trash-2", "End the chosen category or list; its items stay (Delete)"),
 )
 

@@ -25,17 +25,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.desk.kit.dragged_items import MIME, carts_in
 from nightly_spindle.desk.kit.signs import paint_sign
 from nightly_spindle.desk.kit.theme import SMALL, TEXT, Palette, font
-from nightly_spindle.desk.library.item_table import MIME, carts_in
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
 Index = QModelIndex | QPersistentModelIndex
 ALL, HEAD, KIND, CATEGORY, LOOSE, LIST, ARTIST, ALBUM = (
-    "all", "head", "kind", "category", "loose", "list", "artist", "album",
-)  # fmt: skip
+    "all",
+    "head",
+    "kind",
+    "category",
+    "loose",
+    "list",
+    "artist",
+    "album",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +86,7 @@ class _Model(QAbstractListModel):
         if role == Qt.ItemDataRole.ToolTipRole and entry.sort == CATEGORY:
             return (
                 f"{entry.text}: {entry.count} items found, weight {entry.weight:g}. Drop items "
-                "here to put them in; F2 renames, Delete ends it, + and - change the weight."
+                "here to put them in; F2 renames, Delete removes it, + and - change the weight."
             )
         if role == Qt.ItemDataRole.ToolTipRole and entry.sort == LIST:
             return f"{entry.text}: {entry.count} lines. Drop items here to add them at the end."

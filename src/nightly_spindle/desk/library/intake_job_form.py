@@ -35,11 +35,11 @@ _NUMBERING = {
     Numbering.NEXT: "the next free number",
     Numbering.NAME: "the number in the file name, replacing",
 }
-_MARKERS = {Markers.MEASURE: "are all measured anew", Markers.KEEP: "stay where set by hand"}
+_MARKERS = {Markers.MEASURE: "are all measured again", Markers.KEEP: "stay where set by hand"}
 _SOURCE = {
-    FileFate.LEAVE: "is played from there",
-    FileFate.COPY: "is copied into the station's audio",
-    FileFate.MOVE: "is copied, then moved to done",
+    FileFate.LEAVE: "play it from there",
+    FileFate.COPY: "copy it into the station's audio",
+    FileFate.MOVE: "copy it, move the original to “done”",
 }
 
 
@@ -102,10 +102,16 @@ class IntakeJobForm(QWidget):
         watching.addWidget(self.subfolders)
         watching.addStretch(1)
         rows: list[tuple[str, Any]] = [
-            ("Name", self.name), ("Folder", folder), ("", watching), ("Taken in as", self.kind),
-            ("Into", self.categories), ("Cart number", numbers), ("Its markers", self.markers),
-            ("File names say", self.template), ("The file", self.source),
-        ]  # fmt: skip
+            ("Name", self.name),
+            ("Folder", folder),
+            ("", watching),
+            ("Imported as", self.kind),
+            ("Into", self.categories),
+            ("Cart number", numbers),
+            ("Its markers", self.markers),
+            ("File names say", self.template),
+            ("Then", self.source),
+        ]
         for at, (text, widget) in enumerate(rows):
             label = QLabel(text)
             label.setProperty("role", "muted")
@@ -142,9 +148,11 @@ class IntakeJobForm(QWidget):
         self.categories.setText(", ".join(options.categories))
         self.template.setText(options.template)
         for box, value in (
-            (self.kind, options.kind), (self.numbering, options.numbering),
-            (self.markers, options.markers), (self.source, options.source),
-        ):  # fmt: skip
+            (self.kind, options.kind),
+            (self.numbering, options.numbering),
+            (self.markers, options.markers),
+            (self.source, options.source),
+        ):
             box.setCurrentIndex(box.findData(value))
         self.first.setValue(options.first)
         self.last.setValue(options.last)
@@ -185,7 +193,7 @@ class IntakeJobForm(QWidget):
             number.setEnabled(not by_name)
         self.markers.setEnabled(by_name)
         # what is replaced under way is always played from a copy
-        there = "is copied into the station's audio" if by_name else _SOURCE[FileFate.LEAVE]
+        there = "copy it into the station's audio" if by_name else _SOURCE[FileFate.LEAVE]
         self.source.setItemText(0, there)
         try:
             job = self.job()

@@ -7,24 +7,22 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QListWidget,
     QListWidgetItem,
     QProgressBar,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from nightly_spindle.core.base.timebase import length, short_date
 from nightly_spindle.core.library.intake import IntakeJob, State
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 from nightly_spindle.desk.kit.theme import Palette
 from nightly_spindle.desk.library.intake_job_form import IntakeJobForm
 from nightly_spindle.store.library.intake_reading import (
@@ -43,10 +41,9 @@ if TYPE_CHECKING:
 
 _EVERY_MS = 700
 _MOST = 300
-_HEADS = ("When", "What became of it", "Cart", "File", "Why")
 _SAID = {
     State.QUEUED: "to be measured",
-    State.TAKEN: "taken in",
+    State.TAKEN: "imported",
     State.REPLACED: "replaced the audio",
     State.KNOWN: "known already",
     State.WAITING: "in the waiting room",
@@ -63,6 +60,26 @@ class _News:
     held_up: str
 
 
+def _arrivals(tz: ZoneInfo) -> TableLayout[Arrival]:
+    columns: tuple[Column[Arrival], ...] = (
+        Column("When", 104, lambda a: short_date(a.at_us, tz), sort=lambda a: a.at_us),
+        Column(
+            "What became of it",
+            150,
+            lambda a: _SAID[a.state],
+            ink=lambda a: "alarm" if a.state is State.REFUSED else "text",
+        ),
+        Column("Cart", 60, lambda a: str(a.cart or ""), right=True, sort=lambda a: a.cart or 0),
+        Column("File", 260, lambda a: Path(a.path).name),
+        Column(
+            "Why", 200, lambda a: a.why.removeprefix(a.path).lstrip(": "), wide=True, ink="muted"
+        ),
+    )
+    return TableLayout(
+        "Arrivals", columns, tip=lambda a: f"{a.path}\n{a.why}".strip(), key=lambda a: a.id
+    )
+
+
 class IntakePage(QWidget):
     """Jobs at the left, the chosen one's form beside them, arrivals below.
 
@@ -73,7 +90,7 @@ class IntakePage(QWidget):
 
     def __init__(self, shelf: LibraryWorker, palette: Palette, tz: ZoneInfo) -> None:
         super().__init__()
-        self._shelf, self._palette, self._tz = shelf, palette, tz
+        self._shelf = shelf
         self._jobs: list[IntakeJob] = []
         self._most = 0
         self._since = 0.0
@@ -84,7 +101,7 @@ class IntakePage(QWidget):
         self.new = QPushButton("New job")
         self.new.setToolTip("Have a folder watched")
         self.new.clicked.connect(self._new)
-        self.end = QPushButton("End job")
+        self.end = QPushButton("Remove")
         self.end.setToolTip("Watch the folder no more; what it took in stays")
         self.end.clicked.connect(self._end)
         self.form = IntakeJobForm()
@@ -95,31 +112,13 @@ class IntakePage(QWidget):
         self.rate = QLabel("")
         self.rate.setProperty("role", "muted")
         self.cancel = QPushButton("Cancel")
-        self.cancel.setToolTip("Take in no more of what is queued; the files stay where they are")
+        self.cancel.setToolTip("Import no more of what is queued; the files stay where they are")
         self.cancel.clicked.connect(self._cancel)
-        self.table = QTableWidget(0, len(_HEADS))
-        self._dress_table()
+        self.table = RowView(_arrivals(tz), palette)
         self._lay_out()
         self._timer = QTimer(self)
         self._timer.setInterval(_EVERY_MS)
         self._timer.timeout.connect(self.refresh)
-
-    def _dress_table(self) -> None:
-        table = self.table
-        table.setAccessibleName("Arrivals")
-        table.setHorizontalHeaderLabels(list(_HEADS))
-        table.verticalHeader().hide()
-        table.verticalHeader().setDefaultSectionSize(22)
-        table.setShowGrid(False)
-        table.setWordWrap(False)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        header = table.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        header.setHighlightSections(False)
-        for column, width in enumerate((104, 150, 60, 260)):
-            table.setColumnWidth(column, width)
-        header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
 
     def _lay_out(self) -> None:
         left = QVBoxLayout()
@@ -151,7 +150,7 @@ class IntakePage(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self._palette = palette
+        self.table.set_palette(palette)
 
     def open(self) -> None:
         """Follow what arrives from now on."""
@@ -174,7 +173,7 @@ class IntakePage(QWidget):
         seen = tuple(hash((a.id, a.state)) for a in news.arrivals)
         if seen != self._newest:
             self._newest = seen
-            self._show_arrivals(news.arrivals)
+            self.table.show_rows(news.arrivals)
 
     def _show_jobs(self, news: _News) -> None:
         labels = [_job_label(job, there=news.there[job.id]) for job in news.jobs]
@@ -226,24 +225,6 @@ class IntakePage(QWidget):
             told += f", {rate * 60:.0f} a minute, about {length(queued / rate)} left"
         self.rate.setText(f"{told}. {held_up}".strip())
 
-    def _show_arrivals(self, found: list[Arrival]) -> None:
-        table = self.table
-        table.setUpdatesEnabled(False)
-        table.setRowCount(len(found))
-        for at, arrival in enumerate(found):
-            texts = (
-                short_date(arrival.at_us, self._tz),
-                _SAID[arrival.state],
-                str(arrival.cart or ""),
-                Path(arrival.path).name,
-                arrival.why.removeprefix(arrival.path).lstrip(": "),
-            )
-            for column, text in enumerate(texts):
-                cell = QTableWidgetItem(text)
-                cell.setToolTip(arrival.path if column == 3 else text)
-                table.setItem(at, column, cell)
-        table.setUpdatesEnabled(True)
-
     # -- jobs ----------------------------------------------------------------------------------
 
     def _new(self) -> None:
@@ -262,12 +243,14 @@ class IntakePage(QWidget):
     def _end(self) -> None:
         job = self._chosen()
         if job is not None:
-            self._shelf.edit(lambda library: editors.intake_jobs.remove_job(library, job.id),
-                             lambda _: self.refresh())  # fmt: skip
+            self._shelf.edit(
+                lambda library: editors.intake_jobs.remove_job(library, job.id),
+                lambda _: self.refresh(),
+            )
 
     def _cancel(self) -> None:
         def then(count: int) -> None:
-            self.said.emit(f"{count} files are not taken in; they are where they were.")
+            self.said.emit(f"{count} files are not imported; they are where they were.")
             self.refresh()
 
         self._shelf.edit(editors.arrivals.cancel, then)

@@ -23,14 +23,16 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.timebase import length
 from nightly_spindle.core.library.loudness_gain import gain_db
 from nightly_spindle.core.segues.effective_markers import cues_of
+from nightly_spindle.desk.kit.dragged_items import file_urls
 from nightly_spindle.desk.kit.fields import Field
-from nightly_spindle.desk.kit.theme import Palette, icon
+from nightly_spindle.desk.kit.theme import Palette
+from nightly_spindle.desk.kit.tool_buttons import paint_tools, tool_buttons
 from nightly_spindle.desk.library import groups
 from nightly_spindle.desk.library.bring_bar import BringBar
 from nightly_spindle.desk.library.group_tools import GroupTools
 from nightly_spindle.desk.library.groups import GroupLine, GroupList
 from nightly_spindle.desk.library.item_panel import ItemPanel
-from nightly_spindle.desk.library.item_table import ItemTable, file_urls
+from nightly_spindle.desk.library.item_table import ItemTable
 from nightly_spindle.desk.library.library_edits import LibraryEdits
 from nightly_spindle.store.library import exchange, lists, marker_files
 from nightly_spindle.store.library.catalogue import Catalogue, Found, Group, Query
@@ -48,10 +50,10 @@ _DETAIL_MS = 60  # the choice rests for so long before its details are read
 _MOST_COMMON = 300  # items whose tags are compared when several are chosen
 
 _TOOLS = (
-    ("add", "plus", "To the running order", "Add the items to the running order (Ctrl+Return)"),
-    ("mark", "audio-waveform", "Mark", "Set cue markers, one item after the other (Ctrl+M)"),
+    ("add", "plus", "To running order", "Add the items to the running order (Ctrl+Enter)"),
+    ("mark", "audio-waveform", "Markers", "Set cue markers, one item after the other (Ctrl+M)"),
     ("list", "list-music", "To a list", "Put the chosen items, or all shown, into a list"),
-    ("save", "save", "Save as …", "Save what is shown as a CSV table, M3U or XSPF playlist"),
+    ("save", "save", "Export …", "Export what is shown as a CSV table, M3U or XSPF playlist"),
     ("remove", "trash-2", "Remove", "Remove the items; their files stay (Delete)"),
     ("undo", "undo-2", "", "Undo the last edit (Ctrl+Z)"),
     ("redo", "redo-2", "", "Redo what was undone (Ctrl+Shift+Z)"),
@@ -102,7 +104,6 @@ class ItemsPage(QWidget):
         self.bar = BringBar()
         self.table = ItemTable(shelf, palette, tz)
         self.panel = ItemPanel(palette, tz)
-        self.tools: dict[str, QToolButton] = {}
         self._detail = QTimer(self)
         self._detail.setSingleShot(True)
         self._detail.setInterval(_DETAIL_MS)
@@ -159,18 +160,11 @@ class ItemsPage(QWidget):
     def _tool_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(4)
-        for name, picture, text, tip in _TOOLS:
-            button = QToolButton()
-            button.setText(text)
-            button.setToolTip(tip)
-            button.setAccessibleName(tip)
-            button.setIcon(icon(picture, self._palette.text))
-            if text:
-                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.tools = tool_buttons(_TOOLS, self._palette)
+        for name, button in self.tools.items():
             if name == "undo":
                 row.addStretch(1)
             row.addWidget(button)
-            self.tools[name] = button
         return row
 
     def _connect(self) -> None:
@@ -184,10 +178,10 @@ class ItemsPage(QWidget):
         self.groups.weight_asked.connect(self.edits.weigh)
         self.artists.picked.connect(self._on_artist)
         self.albums.picked.connect(self._on_album)
-        self.table.chosen.connect(lambda _: self._detail.start())
+        self.table.choice.connect(self._detail.start)
         self.table.sort_asked.connect(lambda name, down: self._ask(sort=name, descending=down))
-        self.table.play_asked.connect(self.listen)
-        self.table.remove_asked.connect(lambda: self.edits.ask_remove(self.table.carts()))
+        self.table.heard.connect(lambda _: self.listen())
+        self.table.removed.connect(self.edits.ask_remove)
         self.table.add_asked.connect(lambda: self.add_asked.emit(self.table.carts()))
         self._detail.timeout.connect(self._read_detail)
         self.bar.asked.connect(self.bring_asked)
@@ -211,13 +205,12 @@ class ItemsPage(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self._palette = palette
-        self.table.painter_.set_palette(palette)
+        self.table.set_palette(palette)
         for one in (self.groups, self.artists, self.albums):
             one.painter_.palette_ = palette
         self.group_tools.set_palette(palette)
         self.panel.set_palette(palette)
-        for name, picture, _, _ in _TOOLS:
-            self.tools[name].setIcon(icon(picture, palette.text))
+        paint_tools(self.tools, _TOOLS, palette)
         self.update()
 
     # -- finding -------------------------------------------------------------------------------
@@ -386,7 +379,7 @@ class ItemsPage(QWidget):
         """Mark the chosen items; when one alone is chosen, those shown after it come next."""
         carts = self.table.carts()
         if len(carts) == 1:
-            shown = [int(cart) for cart in self.table.items.carts]
+            shown = self.table.items.carts.tolist()
             self.mark_asked.emit(shown, carts[0])
         else:
             self.mark_asked.emit(carts, carts[0] if carts else 0)
@@ -408,7 +401,7 @@ class ItemsPage(QWidget):
 
     def _meant(self) -> list[int]:
         """Return the chosen items, or all that are shown: a whole artist, a whole album."""
-        return self.table.carts() or list(self.table.items.carts)
+        return self.table.carts() or self.table.items.carts.tolist()
 
     def _offer_lists(self) -> None:
         carts = self._meant()
@@ -433,7 +426,7 @@ class ItemsPage(QWidget):
 
     def save_to(self, path: Path, *, markers: bool = False) -> None:
         """Write the items that are shown to a file whose suffix says how, or their markers."""
-        carts, tz = list(self.table.items.carts), self._tz
+        carts, tz = self.table.items.carts.tolist(), self._tz
 
         def look(catalogue: Catalogue) -> Any:
             if markers:
@@ -477,7 +470,7 @@ class ItemsPage(QWidget):
         if isinstance(event, QKeyEvent) and event.type() is QEvent.Type.KeyPress:
             if event.key() in {Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter}:
                 self.table.setFocus()
-                if not self.table.carts() and self.table.items.carts:
+                if not self.table.carts() and self.table.items.rowCount():
                     self.table.selectRow(0)
                 return True
             if event.key() == Qt.Key.Key_Escape:

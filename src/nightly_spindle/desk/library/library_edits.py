@@ -121,7 +121,7 @@ class LibraryEdits(QObject):
         delete = QCheckBox("Delete the audio files too (this cannot be undone)")
         box.setCheckBox(delete)
         yes = box.addButton("Remove", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Keep", QMessageBox.ButtonRole.RejectRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
         self.asking = box
 
         def done() -> None:
@@ -167,7 +167,7 @@ class LibraryEdits(QObject):
             return editors.categories.take_out(library, [(cart, number) for cart in carts])
 
         if carts:
-            self._push(f"take {_items(carts)} out of “{name}”", do, editors.categories.put_in)
+            self._push(f"remove {_items(carts)} from “{name}”", do, editors.categories.put_in)
 
     def weigh(self, entry: GroupLine, factor: float) -> None:
         """Make a category come round more or less often."""
@@ -184,8 +184,12 @@ class LibraryEdits(QObject):
     def ask_rename(self, entry: GroupLine) -> None:
         """Ask for another name of a category or list; another category's name merges them."""
         merging = " Another category's name merges the two." * (entry.sort == groups.CATEGORY)
-        self._ask_name("Rename", f"Another name for “{entry.text}”.{merging}", entry.text,
-                       lambda name: self.rename(entry, name))  # fmt: skip
+        self._ask_name(
+            "Rename",
+            f"Another name for “{entry.text}”.{merging}",
+            entry.text,
+            lambda name: self.rename(entry, name),
+        )
 
     def rename(self, entry: GroupLine, name: str) -> None:
         """Rename a category or list."""

@@ -11,7 +11,6 @@ from PySide6.QtCore import QProcess, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -20,6 +19,7 @@ from nightly_spindle.desk.kit.desk_ear import DeskEar
 from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
+from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.library.intake_page import IntakePage
 from nightly_spindle.desk.library.items_page import ItemsPage
 from nightly_spindle.desk.library.library_edits import LibraryEdits
@@ -41,7 +41,13 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.segues.segue_page import SeguePage
     from nightly_spindle.store.library.intake_reading import Seen
 
-_PAGES = ("Items", "Lists", "Waiting room", "Intake", "Segue rules")
+_PAGES = {
+    "Items": "Everything that can air",
+    "Lists": "Items in a fixed order",
+    "Waiting room": "What arrived and needs a look",
+    "Intake": "Folders that are watched, and what came of what arrived",
+    "Segue rules": "How one kind passes into another",
+}
 _INTAKE_MS = 5000
 
 
@@ -85,22 +91,15 @@ class LibraryPlace(Place):
 
     def _lay_out(self) -> None:
         self.pages = QStackedWidget()
-        self.tabs: dict[str, QToolButton] = {}
+        for page in (self.items, self.lists, self.waiting, self.intake, QWidget()):
+            self.pages.addWidget(page)
+        self._tabs = Tabs(_PAGES)
+        self._tabs.chosen.connect(self.show_page)
+        self.tabs = self._tabs.buttons
         row = QHBoxLayout()
         row.setContentsMargins(12, 8, 12, 0)
         row.setSpacing(4)
-        for name, page in zip(
-            _PAGES, (self.items, self.lists, self.waiting, self.intake, QWidget()), strict=True
-        ):
-            self.pages.addWidget(page)
-            button = QToolButton()
-            button.setText(name)
-            button.setCheckable(True)
-            button.setProperty("role", "tab")
-            button.setAccessibleName(name)
-            button.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            self.tabs[name] = button
-            row.addWidget(button)
+        row.addWidget(self._tabs)
         row.addSpacing(16)
         row.addWidget(self.note, 1)
         box = QVBoxLayout(self)
@@ -108,13 +107,19 @@ class LibraryPlace(Place):
         box.setSpacing(8)
         box.addLayout(row)
         box.addWidget(self.pages, 1)
-        self.tabs["Items"].setChecked(True)
+        self._tabs.show_page("Items")
 
     def _connect(self) -> None:
         self.shelf.changed.connect(self._refresh)
-        for source in (self.shelf.failed, self.ear.failed, self.edits.said, self.items.said,
-                       self.lists.said, self.waiting.said, self.intake.said,
-                       ):  # fmt: skip
+        for source in (
+            self.shelf.failed,
+            self.ear.failed,
+            self.edits.said,
+            self.items.said,
+            self.lists.said,
+            self.waiting.said,
+            self.intake.said,
+        ):
             source.connect(self.say)
         self.items.bring_asked.connect(self.bring_in)
         self.items.add_asked.connect(self.add_asked)
@@ -161,15 +166,14 @@ class LibraryPlace(Place):
 
     def show_page(self, name: str) -> None:
         """Show one of the pages."""
-        for other, tab in self.tabs.items():
-            tab.setChecked(other == name)
+        at = self._tabs.show_page(name)
         if self._cues is not None and self.pages.currentWidget() is self._cues:
             self._cues.session.close()
             self.ear.stop()
         if name == "Segue rules":
             self.pages.setCurrentWidget(self.segues)
         else:
-            self.pages.setCurrentIndex(_PAGES.index(name))
+            self.pages.setCurrentIndex(at)
         if name == "Intake":
             self.intake.open()
         else:
@@ -207,7 +211,7 @@ class LibraryPlace(Place):
 
             self._segues = SeguePage(self.shelf, self.edits.undo, self._palette, self._tonight)
             self._segues.said.connect(self.say)
-            at = _PAGES.index("Segue rules")
+            at = list(_PAGES).index("Segue rules")
             blank = self.pages.widget(at)
             assert blank is not None
             self.pages.removeWidget(blank)
@@ -224,7 +228,7 @@ class LibraryPlace(Place):
 
     def _page(self) -> str:
         at = self.pages.currentIndex()
-        return _PAGES[at] if at < len(_PAGES) else ""
+        return list(_PAGES)[at] if at < len(_PAGES) else ""
 
     def _refresh(self) -> None:
         self.items.refresh()

@@ -7,40 +7,28 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import (
-    QAbstractTableModel,
-    QMimeData,
-    QModelIndex,
-    Qt,
     Signal,
 )
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
-    QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from nightly_spindle.core.base.timebase import length
-from nightly_spindle.core.segues.effective_markers import cues_of
 from nightly_spindle.core.segues.list_length import ListLength, running_time
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import Field
-from nightly_spindle.desk.kit.tables import Index, chosen_rows, dress, row_before
 from nightly_spindle.desk.library import groups
 from nightly_spindle.desk.library.groups import GroupLine, GroupList
-from nightly_spindle.desk.library.item_table import MIME, carts_in
+from nightly_spindle.desk.library.list_table import ListLine, ListTable
 from nightly_spindle.store.library import exchange, lists
 from nightly_spindle.store.library.catalogue import Catalogue
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
     from zoneinfo import ZoneInfo
-
-    from PySide6.QtGui import QKeyEvent
 
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.station.settings import StationSettings
@@ -48,146 +36,6 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.desk.library.library_edits import LibraryEdits
     from nightly_spindle.store.library.lists import ItemList
-
-_LINES = "application/x-nightly-spindle-list-lines"
-_HEADS = ("Starts at", "Title", "Artist", "Length", "Cart", "Kind")
-_RIGHT = {0, 3, 4}
-
-
-class _Lines(QAbstractTableModel):
-    """The lines of one list. Items that are gone from the library are said to be."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.carts: list[int] = []
-        self.items: dict[int, Item] = {}
-        self.starts: Sequence[float] = ()
-
-    def show_lines(self, carts: list[int], items: dict[int, Item], starts: Sequence[float]) -> None:
-        """Show other lines; `starts` in seconds, those of the lines that there are items for."""
-        self.beginResetModel()
-        self.carts, self.items, self.starts = carts, items, starts
-        self.endResetModel()
-
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() else len(self.carts)
-
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() else len(_HEADS)
-
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> Any:
-        if orientation is not Qt.Orientation.Horizontal:
-            return None
-        if role == Qt.ItemDataRole.TextAlignmentRole and section in _RIGHT:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        return _HEADS[section] if role == Qt.ItemDataRole.DisplayRole else None
-
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() in _RIGHT:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        if role != Qt.ItemDataRole.DisplayRole:
-            return None
-        cart = self.carts[index.row()]
-        item = self.items.get(cart)
-        if item is None:
-            return ("", f"cart {cart} is not in the library any more", "", "", str(cart), "")[
-                index.column()
-            ]
-        return (
-            length(self.starts[index.row()]) if index.row() < len(self.starts) else "",
-            item.title,
-            item.artist,
-            length(cues_of(item).cue_out_s - cues_of(item).cue_in_s),
-            str(cart),
-            str(item.kind),
-        )[index.column()]
-
-    def flags(self, index: Index) -> Qt.ItemFlag:
-        base = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        if not index.isValid():
-            return Qt.ItemFlag.ItemIsDropEnabled
-        return base | Qt.ItemFlag.ItemIsDragEnabled | Qt.ItemFlag.ItemIsDropEnabled
-
-    def mimeTypes(self) -> list[str]:
-        return [_LINES, MIME]
-
-    def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
-        rows = sorted({index.row() for index in indexes})
-        data = QMimeData()
-        data.setData(_LINES, ",".join(map(str, rows)).encode())
-        data.setData(MIME, ",".join(str(self.carts[row]) for row in rows).encode())
-        return data
-
-
-class ListTable(QTableView):
-    """The lines in order. Signals: `order_asked` (carts) after dragging, removing, stepping."""
-
-    order_asked = Signal(list)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.lines = _Lines()
-        self.setModel(self.lines)
-        dress(self, "Lines of the list", (80, 300, 220, 70, 70, 90))
-        self.setDragEnabled(True)
-        self.setAcceptDrops(True)
-        self.setDropIndicatorShown(True)
-        self.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
-        header = self.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-
-    def rows(self) -> list[int]:
-        """Return the chosen rows in order."""
-        return chosen_rows(self)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Take out, move up, move down."""
-        ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        rows = self.rows()
-        carts = self.lines.carts
-        if event.key() == Qt.Key.Key_Delete and rows:
-            self.order_asked.emit([c for at, c in enumerate(carts) if at not in set(rows)])
-        elif ctrl and event.key() in {Qt.Key.Key_Up, Qt.Key.Key_Down} and rows:
-            step = -1 if event.key() == Qt.Key.Key_Up else 1
-            target = rows[0] - 1 if step < 0 else rows[-1] + 2
-            if 0 <= target <= len(carts):
-                self.move_rows(rows, target)
-                self.selectRow(rows[0] + step)
-        else:
-            super().keyPressEvent(event)
-
-    def move_rows(self, rows: Sequence[int], before: int) -> None:
-        """Ask for rows to be moved before another."""
-        carts = self.lines.carts
-        moved = [carts[row] for row in rows]
-        head = [c for at, c in enumerate(carts[:before]) if at not in set(rows)]
-        tail = [c for at, c in enumerate(carts[before:], before) if at not in set(rows)]
-        self.order_asked.emit([*head, *moved, *tail])
-
-    def dragEnterEvent(self, event: Any) -> None:
-        event.acceptProposedAction()
-
-    def dragMoveEvent(self, event: Any) -> None:
-        super().dragMoveEvent(event)
-        event.accept()
-
-    def dropEvent(self, event: Any) -> None:
-        """Move lines of ours, put in items from elsewhere."""
-        y = event.position().toPoint().y()
-        row = row_before(self, y)
-        before = row if row >= 0 else len(self.lines.carts)
-        data = event.mimeData()
-        if data.hasFormat(_LINES) and event.source() is self:
-            rows = [int(r) for r in bytes(data.data(_LINES).data()).decode().split(",")]
-            self.move_rows(rows, before)
-        elif data.hasFormat(MIME):
-            carts = self.lines.carts
-            self.order_asked.emit([*carts[:before], *carts_in(data), *carts[before:]])
-        event.setDropAction(Qt.DropAction.IgnoreAction)
-        event.accept()
 
 
 class ListsPage(QWidget):
@@ -216,11 +64,14 @@ class ListsPage(QWidget):
         self.names.dropped.connect(lambda e, c: edits.append_to_list(e.id, e.text, c))
         self.new = push_button("New list", "Make an empty list", self._new)
         self.rename = push_button("Rename", "Give the list another name (F2)", self._rename)
-        self.end = push_button("End", "End the list; its items stay (Delete)", self._end)
+        self.end = push_button("Remove", "Remove the list; its items stay (Delete)", self._end)
         self.save = push_button("Save as …", "Save the list as M3U, XSPF or CSV", self._save)
-        self.once = push_button("Air it next", "Put the list into the running order, once: right "
-                                "after the item on air, or before the line chosen at Air",
-                                self.air_once)  # fmt: skip
+        self.once = push_button(
+            "Air next",
+            "Put the list into the running order, once: right "
+            "after the item on air, or before the line chosen at Air",
+            self.air_once,
+        )
         self.title = QLabel("")
         self.title.setProperty("role", "title")
         self.aired = QLabel("")
@@ -234,7 +85,7 @@ class ListsPage(QWidget):
         self.target.setToolTip("How long the list should run: hours, minutes, seconds")
         self.target.editingFinished.connect(self._set_target)
         self.fill = QLabel("")
-        self.table = ListTable()
+        self.table = ListTable(palette)
         self.table.order_asked.connect(self._reorder)
         self._lay_out()
 
@@ -270,6 +121,7 @@ class ListsPage(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self.names.painter_.palette_ = palette
+        self.table.set_palette(palette)
         self.update()
 
     def refresh(self) -> None:
@@ -307,7 +159,7 @@ class ListsPage(QWidget):
         if one is None:
             self.title.setText("No lists yet")
             self.plain.setText("“New list” makes one; or choose items and “To a new list”.")
-            self.table.lines.show_lines([], {}, ())
+            self.table.show_rows(())
             self.aired.setText("")
             self.fill.setText("")
             return
@@ -324,13 +176,13 @@ class ListsPage(QWidget):
     def _show(
         self, one: ItemList, carts: list[int], items: dict[int, Item], running: ListLength
     ) -> None:
-        rows = self.table.rows()
         starts = iter(running.starts_s)
-        self.table.lines.show_lines(
-            carts, items, [next(starts) if c in items else 0.0 for c in carts]
+        self.table.show_rows(
+            [
+                ListLine(at, cart, next(starts, None) if cart in items else None, items.get(cart))
+                for at, cart in enumerate(carts)
+            ]
         )
-        if rows and rows[0] < len(carts):
-            self.table.selectRow(rows[0])
         self.title.setText(one.name)
         self.aired.setText(length(running.aired_s))
         self.plain.setText(f"as it would air, with segues\n{length(running.plain_s)} without")
@@ -340,8 +192,9 @@ class ListsPage(QWidget):
             self.fill.setText("")
         else:
             short = running.short_by_s(one.target_s)
-            self.fill.setText(f"{length(short)} still to fill" if short >= 0 else
-                              f"runs over by {length(-short)}")  # fmt: skip
+            self.fill.setText(
+                f"{length(short)} still to fill" if short >= 0 else f"runs over by {length(-short)}"
+            )
 
     # -- edits ---------------------------------------------------------------------------------
 
@@ -378,8 +231,9 @@ class ListsPage(QWidget):
 
     def air_once(self) -> None:
         """Ask for the list to air once, right after what is on."""
-        if self.table.lines.carts:
-            self.add_asked.emit(list(self.table.lines.carts))
+        carts = self.table.carts()
+        if carts:
+            self.add_asked.emit(carts)
 
     def _save(self) -> None:
         one = self._chosen()

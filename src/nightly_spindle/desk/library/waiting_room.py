@@ -111,9 +111,13 @@ class WaitingRoom(QWidget):
         ear.at.connect(self._on_ear)
         ear.ended.connect(lambda: self.wave.set_playhead(None))
         for keys, act in (
-            ("Ctrl+Return", self._keep), ("Ctrl+R", self._take_over), ("Ctrl+D", self._drop),
-            ("Ctrl+Space", self._listen), ("Ctrl+T", self._again), ("Ctrl+G", self._forget),
-        ):  # fmt: skip
+            ("Ctrl+Return", self._keep),
+            ("Ctrl+R", self._take_over),
+            ("Ctrl+D", self._drop),
+            ("Ctrl+Space", self._listen),
+            ("Ctrl+T", self._again),
+            ("Ctrl+G", self._forget),
+        ):
             shortcut = QShortcut(QKeySequence(keys), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
@@ -153,10 +157,10 @@ class WaitingRoom(QWidget):
             grid.addWidget(QLabel(name.capitalize()), at, 0)
             grid.addWidget(field, at, 1)
         row = _buttons(
-            ("Settle, next", "Take these tags and go on to the next (Enter)", self._settle),
-            ("Keep as it is", "Let it in as it is (Ctrl+Enter)", self._keep),
+            ("Save and next", "Save these tags and go on to the next (Enter)", self._settle),
+            ("Accept as is", "Accept it as it is (Ctrl+Enter)", self._keep),
             ("Listen", "Play it for yourself (Ctrl+Space)", self._listen),
-            ("Drop", "Take it out of the library; the file stays (Ctrl+D)", self._drop),
+            ("Remove", "Remove it from the library; the file stays (Ctrl+D)", self._drop),
         )
         grid.addLayout(row, len(_FIELDS), 1)
         return form
@@ -171,14 +175,20 @@ class WaitingRoom(QWidget):
         box.addWidget(self.compare)
         box.addLayout(
             _buttons(
-                ("Drop the new one", "Take it out of the library; the file stays (Ctrl+D)",
-                 self._drop),
-                ("Replace the old audio", ("The item keeps its number, tags and places and gets "
-                 "this audio (Ctrl+R)"), self._take_over),
+                (
+                    "Remove the new one",
+                    "Remove it from the library; the file stays (Ctrl+D)",
+                    self._drop,
+                ),
+                (
+                    "Replace the old audio",
+                    ("The item keeps its number, tags and places and gets this audio (Ctrl+R)"),
+                    self._take_over,
+                ),
                 ("Keep both", "They are two items (Ctrl+Enter)", self._keep),
                 ("Listen", "Play the new one for yourself (Ctrl+Space)", self._listen),
             )
-        )  # fmt: skip
+        )
         return form
 
     def _make_file_form(self) -> QWidget:
@@ -188,7 +198,7 @@ class WaitingRoom(QWidget):
         box.addLayout(
             _buttons(
                 ("Try again", "Look at the file once more (Ctrl+T)", self._again),
-                ("Forget it", "Take it off this list; the file stays (Ctrl+G)", self._forget),
+                ("Dismiss", "Take it off this list; the file stays (Ctrl+G)", self._forget),
             )
         )
         return form
@@ -235,7 +245,7 @@ class WaitingRoom(QWidget):
             self._show_file(guest.arrival)
 
     def _show_nobody(self) -> None:
-        self.name.setText("Nobody waits")
+        self.name.setText("Nothing is waiting")
         self.why.setText("")
         self.facts.setText(
             "Files that come in without artist or title, that seem to be in the library already, "
@@ -248,10 +258,10 @@ class WaitingRoom(QWidget):
         assert arrival is not None
         self.name.setText(Path(arrival.path).name)
         why = arrival.why.removeprefix(arrival.path).lstrip(": ")
-        self.why.setText(f"Could not be taken in: {why}.")
+        self.why.setText(f"Could not be imported: {why}.")
         self.facts.setText(
-            f"{arrival.path}\nThe file is left where it is. Mend or replace it, and it is looked "
-            "at again by itself where its folder is watched."
+            f"{arrival.path}\nThe file stays where it is. Fix or replace it, and it is looked "
+            "at again automatically where its folder is watched."
         )
         self.wave.hide()
         self._show_form(self.file_form)
@@ -381,7 +391,7 @@ def _label(guest: _Guest, tz: ZoneInfo) -> str:
         return f"{name}\n{lacks[row.waits]} · {row.kind} · {length(row.duration_s)}"
     assert guest.arrival is not None
     arrival = guest.arrival
-    return f"{Path(arrival.path).name}\ncould not be taken in · {short_date(arrival.at_us, tz)}"
+    return f"{Path(arrival.path).name}\ncould not be imported · {short_date(arrival.at_us, tz)}"
 
 
 def _compared(new: Detail, old: Detail) -> str:

@@ -25,8 +25,12 @@ _HEAD = 26
 _DAY_GAP = 16
 _TALL, _LOW = 36, 30  # lanes of whole days, of hours
 _RIGHT = 14
-_STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0),
-          Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}  # fmt: skip
+_STEPS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, -1),
+    Qt.Key.Key_Down: (0, 1),
+}
 
 
 @dataclass(frozen=True, slots=True)

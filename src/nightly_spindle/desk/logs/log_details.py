@@ -44,14 +44,22 @@ class LogDetails(QWidget):
         for label in (self.title, self.sentence, self.change):
             label.setWordWrap(True)
         self.facts = {name: QLabel("") for name in _FACTS}
-        self.open = push_button("Open the log", "Line by line (Return)",
-                            lambda: self.open_asked.emit(self.log))  # fmt: skip
-        self.use = push_button("", "Load the file that is close, in its place, at its time",
-                           self._use_near)  # fmt: skip
-        self.load = push_button("Load it now", "Into the running order, after the item on air",
-                            lambda: self.load_asked.emit(self.log))  # fmt: skip
-        self.other = push_button("Load another file …", "In its place, at its time or now",
-                             lambda: self.file_asked.emit(self.log))  # fmt: skip
+        self.open = push_button(
+            "Open the log", "Line by line (Enter)", lambda: self.open_asked.emit(self.log)
+        )
+        self.use = push_button(
+            "", "Load the file with the similar name instead, at its time", self._use_near
+        )
+        self.load = push_button(
+            "Load it now",
+            "Into the running order, after the item on air",
+            lambda: self.load_asked.emit(self.log),
+        )
+        self.other = push_button(
+            "Load another file …",
+            "In its place, at its time or now",
+            lambda: self.file_asked.emit(self.log),
+        )
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -93,7 +101,7 @@ class LogDetails(QWidget):
         self.sentence.setText(log.sentence())
         near = None if reading.usable else reading.close
         self.use.setVisible(near is not None)
-        self.use.setText("" if near is None else f"Load {near.name} in its place")
+        self.use.setText("" if near is None else f"Use {near.name} instead")
         self.use.setEnabled(on_air)
         self.change.setText(f"It changed: {reading.change.sentence()}." if reading.change else "")
         self.change.setVisible(bool(self.change.text()))

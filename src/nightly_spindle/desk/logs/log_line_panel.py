@@ -67,17 +67,22 @@ class LogLinePanel(QWidget):
         self.every = QCheckBox("In every log from now on")
         self.every.setChecked(True)
         self.every.setToolTip("Lines that say this mean the item, here and in other logs")
-        self.take = push_button("Take it", "The line means the chosen item (Return)", self._take)
-        self.choose = push_button("Choose an item …", "Find the item in the library (Ctrl+N)",
-                              self.choose_asked.emit)  # fmt: skip
-        self.file = push_button("Take the file in", "Have the intake measure it and take it in",
-                            self.take_in_asked.emit)  # fmt: skip
+        self.take = push_button(
+            "Use this item", "The line means the chosen item (Enter)", self._take
+        )
+        self.choose = push_button(
+            "Choose an item …", "Find the item in the library (Ctrl+N)", self.choose_asked.emit
+        )
+        self.file = push_button(
+            "Import the file", "Have the intake measure it and import it", self.take_in_asked.emit
+        )
         self.category = ChoiceBox()
         self.category.setAccessibleName("Replace by one from a category")
         self.category.activated.connect(self._on_category)
-        self.drop = push_button("Drop the line", "It does not air (Delete)", self.drop_asked.emit)
-        self.insert = push_button("Put an item in …", "Before this line (Insert)",
-                              self.insert_asked.emit)  # fmt: skip
+        self.drop = push_button("Remove line", "It does not air (Delete)", self.drop_asked.emit)
+        self.insert = push_button(
+            "Insert item …", "Before this line (Insert)", self.insert_asked.emit
+        )
         self._lay_out()
         self.show_line(None, None, editable=False)
 
@@ -85,8 +90,16 @@ class LogLinePanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 10, 14, 12)
         box.setSpacing(8)
-        for widget in (self.title, self.raw, self.how, self.clash, self.caption, self.near,
-                       self.every, self.take):  # fmt: skip
+        for widget in (
+            self.title,
+            self.raw,
+            self.how,
+            self.clash,
+            self.caption,
+            self.near,
+            self.every,
+            self.take,
+        ):
             box.addWidget(widget)
         grid = QGridLayout()
         grid.setSpacing(6)
@@ -128,8 +141,9 @@ class LogLinePanel(QWidget):
         self.take.setEnabled(editable)
         has_file = line is not None and bool(line.match.file) and lost
         self.file.setEnabled(has_file)
-        self.drop.setEnabled(editable and line is not None
-                             and line.match.status is not MatchStatus.IGNORED)  # fmt: skip
+        self.drop.setEnabled(
+            editable and line is not None and line.match.status is not MatchStatus.IGNORED
+        )
 
     def _show_near(self, line: Forecast | None, lookalikes: Lookalikes | None) -> None:
         self.near.clear()

@@ -26,6 +26,7 @@ from nightly_spindle.core.logs.log_reading import LogFormat
 from nightly_spindle.core.logs.log_writers import SUFFIX, write_log
 from nightly_spindle.core.reports.log_status import BoardLog, LogState
 from nightly_spindle.desk.kit.buttons import push_button
+from nightly_spindle.desk.kit.labels import ElidedLabel
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.library.item_finder import ItemFinder
 from nightly_spindle.desk.logs.log_line_panel import LogLinePanel
@@ -66,7 +67,7 @@ class LogPage(QWidget):
         self.lookalikes: Lookalikes | None = None
         self._edits: list[LogEdit] = []
         self._putting_in = False
-        self.title, self.facts, self.change = QLabel(""), QLabel(""), QLabel("")
+        self.title, self.facts, self.change = ElidedLabel(), QLabel(""), QLabel("")
         self.title.setProperty("role", "name")
         self.change.setProperty("role", "warn")
         for label in (self.title, self.facts, self.change):
@@ -89,11 +90,12 @@ class LogPage(QWidget):
             push_button("Undo", "Undo (Ctrl+Z)", self._undo.undo),
             push_button("Redo", "Redo (Ctrl+Shift+Z)", self._undo.redo),
         )
-        self.only.setText("Only open")
+        self.only.setText("Unresolved only")
         self.only.setCheckable(True)
         self.only.setToolTip("Show only the lines that cannot air yet")
-        self.next = push_button("Next open", "Go to the next line that cannot air (N)",
-                          self.table.next_open)  # fmt: skip
+        self.next = push_button(
+            "Next unresolved", "Go to the next line that cannot air (N)", self.table.next_open
+        )
         self.load = push_button("Load …", "Put it into the running order now", self._ask_load)
         self.export = push_button(
             "Export …", "Write the log as it would air to a file", self._export
@@ -119,17 +121,15 @@ class LogPage(QWidget):
 
     def _connect(self) -> None:
         self.only.toggled.connect(self.table.show_only_open)
-        self.table.picked.connect(self._on_picked)
+        self.table.line_picked.connect(self._on_picked)
         self.table.move_asked.connect(self.move_line)
-        self.table.step_asked.connect(self.step_line)
-        self.table.drop_asked.connect(self.drop_lines)
-        self.table.items_dropped.connect(self.put_in)
+        self.table.shifted.connect(self.step_line)
+        self.table.removed.connect(self.drop_lines)
+        self.table.items_dropped.connect(lambda carts, before: self.put_in(carts, before or ""))
         self.panel.settle_asked.connect(self.settle)
         self.panel.choose_asked.connect(lambda: self.open_find(putting_in=False))
         self.panel.insert_asked.connect(lambda: self.open_find(putting_in=True))
-        self.panel.drop_asked.connect(
-            lambda: self.drop_lines([line.match.key for line in self.table.chosen()])
-        )
+        self.panel.drop_asked.connect(lambda: self.drop_lines(self.table.chosen()))
         self.panel.category_asked.connect(self.from_category)
         self.panel.take_in_asked.connect(self.take_in)
         self.finder.add_asked.connect(self._on_found)
@@ -141,8 +141,7 @@ class LogPage(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.table.log.palette = palette
-        self.table.viewport().update()
+        self.table.set_palette(palette)
 
     # -- showing -----------------------------------------------------------------------------------
 
@@ -150,11 +149,15 @@ class LogPage(QWidget):
         """Read a log and show it."""
         self.opened, self.lookalikes = None, None
         self.title.setText(f"{log.slot.text}, {log.drop.name}")
+        self.title.setToolTip(self.title.text())
         self.facts.setText("Reading …")
         self.change.hide()
         self.beside.setCurrentWidget(self.panel)
-        self._shelf.look(lambda c: [group.name for group in c.categories()],
-                         self.panel.set_categories, "log categories")  # fmt: skip
+        self._shelf.look(
+            lambda c: [group.name for group in c.categories()],
+            self.panel.set_categories,
+            "log categories",
+        )
         self._read(log)
         self.table.setFocus()
 
@@ -175,6 +178,7 @@ class LogPage(QWidget):
         self.opened, self._edits = opened, list(opened.edits)
         log = opened.log
         self.title.setText(f"{log.slot.text}, {log.drop.name}")
+        self.title.setToolTip(self.title.text())
         self.title.setToolTip(f"{log.drop.folder}/{log.reading.file}")
         self.facts.setText(_facts(opened))
         told = _warnings(opened)
@@ -247,7 +251,7 @@ class LogPage(QWidget):
 
     def step_line(self, key: str, by: int) -> None:
         """Move a line one up or down."""
-        keys = [line.match.key for line in self.table.log.lines]
+        keys = [line.match.key for line in self.table.rows]
         at = keys.index(key)
         if 0 <= at + by < len(keys):
             place = at + (2 if by > 0 else -1)
@@ -295,7 +299,7 @@ class LogPage(QWidget):
                 library, [seen], IntakeOptions(kind, source=FileFate.LEAVE)
             )
 
-        self._shelf.edit(do, lambda _: self.said.emit(f"{Path(path).name} is being taken in."))
+        self._shelf.edit(do, lambda _: self.said.emit(f"{Path(path).name} is being imported."))
 
     def open_find(self, *, putting_in: bool) -> None:
         """Open the search: to put an item in, or to say what a line means."""
@@ -372,9 +376,9 @@ def _facts(opened: OpenedLog) -> str:
     ]
     breaks = sum(line.match.value for line in opened.lines if line.match.status == "break")
     if breaks:
-        parts.append(f"{breaks:.0f} spots that nothing fills yet")
+        parts.append(f"{breaks:.0f} break spots")
     if clashes:
-        parts.append(f"{clashes} too soon again")
+        parts.append(f"{clashes} repeats too soon")
     if opened.edits:
         parts.append(f"{len(opened.edits)} edits")
     if log.state in _OVER:
@@ -388,7 +392,7 @@ def _warnings(opened: OpenedLog) -> str:
     if reading.change is not None:
         said.append(f"The file changed: {reading.change.sentence()}.")
     if reading.unapplied:
-        said.append(f"{len(reading.unapplied)} edits hold no more: {reading.unapplied[0]}.")
+        said.append(f"{len(reading.unapplied)} edits no longer apply: {reading.unapplied[0]}.")
     if reading.problem:
         said.append(f"{reading.problem[:1].upper()}{reading.problem[1:]}.")
     if reading.others:

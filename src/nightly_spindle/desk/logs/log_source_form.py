@@ -39,22 +39,38 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 _LABELS = {
-    "enabled": "In use", "period": "One log per", "weekdays": "Names of the weekdays",
+    "enabled": "In use",
+    "period": "One log per",
+    "weekdays": "Names of the weekdays",
     "hours": "Hours that have one",
-    "dated": "After midnight, the date of the", "format": "Written as",
-    "template": "Columns", "charset": "Character set", "loads": "Loads",
-    "lines_left": "Lines left", "entry": "Takes the air", "placement": "Goes",
-    "rest": "What was there", "long": "Too long", "short": "Too short",
-    "early_s": "At once, before its time",
-    "late": "Comes late", "take_in": "Take in audio that it names", "take_in_kind": "As",
+    "dated": "After midnight, the date of the",
+    "format": "Format",
+    "template": "Columns",
+    "charset": "Character set",
+    "loads": "Loads",
+    "lines_left": "Lines left",
+    "entry": "Takes the air",
+    "placement": "Placed",
+    "rest": "Lines already queued",
+    "long": "Too long",
+    "short": "Too short",
+    "early_s": "May load early by",
+    "late": "Comes late",
+    "take_in": "Import audio the log names",
+    "take_in_kind": "As",
     "expected": "Alarm if not here by",
-}  # fmt: skip
+}
 _SHOWN_AS = {
-    "cut in": "to the second, cutting in", "next": "after the item on air",
-    "wait at most": "after the item on air, in 2 min at most", "land on time": "landing on time",
-    "replace": "in place of all that is lined up", "front": "to the front", "end": "to the end",
-    "fixed columns": "fixed columns", "by its name": "its name says",
-}  # fmt: skip
+    "cut in": "to the second, cutting in",
+    "next": "after the item on air",
+    "wait at most": "after the item on air, in 2 min at most",
+    "land on time": "landing on time",
+    "replace": "in place of all that is lined up",
+    "front": "to the front",
+    "end": "to the end",
+    "fixed columns": "fixed columns",
+    "by its name": "by file extension",
+}
 _PARTS = (
     ("WHERE AND WHEN", ("period", "hours", "weekdays", "dated", "expected", "enabled")),
     ("HOW IT IS WRITTEN", ("format", "template", "charset")),
@@ -62,7 +78,7 @@ _PARTS = (
         "LOADING",
         ("loads", "lines_left", "entry", "placement", "rest", "long", "short", "early_s", "late"),
     ),
-    ("ON THE WAY", ("take_in", "take_in_kind")),
+    ("MISSING AUDIO", ("take_in", "take_in_kind")),
 )
 
 
@@ -155,14 +171,16 @@ class LogSourceForm(QWidget):
             menu.addAction(f"{said}   {code}", partial(self._insert, code))
         part.setMenu(menu)
         part.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        ask = QPushButton("Work it out")
-        ask.setToolTip("Find the date in the name of a real log (Return)")
+        ask = QPushButton("Detect")
+        ask.setToolTip("Find the date in the name of a real log (Enter)")
         ask.clicked.connect(lambda: self.like_asked.emit(self.like.text().strip()))
         self.like.setPlaceholderText("the name of a real log")
         rows: tuple[tuple[str, QWidget, QWidget | None], ...] = (
-            ("Name", self.name, None), ("Folder", self.folder, browse),
-            ("File name", self.pattern, part), ("Or from", self.like, ask),
-        )  # fmt: skip
+            ("Name", self.name, None),
+            ("Folder", self.folder, browse),
+            ("File name", self.pattern, part),
+            ("Or from a sample name", self.like, ask),
+        )
         for at, (text, widget, tool) in enumerate(rows, 1):
             grid.addWidget(QLabel(text), at, 0)
             widget.setAccessibleName(text)
@@ -182,7 +200,7 @@ class LogSourceForm(QWidget):
             grid.addWidget(widget, at, 1, 1, 2)
 
     def _texts(self, box: QVBoxLayout) -> None:
-        sample = QPushButton("Work it out from a real log …")
+        sample = QPushButton("Detect from a real log …")
         sample.setToolTip("Read one log and find format, columns and character set")
         sample.clicked.connect(self._ask_sample)
         box.addWidget(sample)
@@ -190,9 +208,12 @@ class LogSourceForm(QWidget):
     def _tables(self, box: QVBoxLayout) -> None:
         for title, edit, hint in (
             ("DRIVES AND SHARES", self.paths, "M:\\Music = /srv/music"),
-            ("WHAT LINES MEAN THAT NAME NO ITEM", self.meanings,
-             "SPOTS* = break 2\n*TOP OF HOUR* = mark\nEND = ignore\nNEWS = cart 1024"),
-        ):  # fmt: skip
+            (
+                "LINES THAT ARE NOT AUDIO",
+                self.meanings,
+                "SPOTS* = break 2\n*TOP OF HOUR* = mark\nEND = ignore\nNEWS = cart 1024",
+            ),
+        ):
             caption = QLabel(title)
             caption.setProperty("role", "caption")
             edit.setPlaceholderText(hint)
@@ -207,8 +228,12 @@ class LogSourceForm(QWidget):
     def show_drop(self, drop: LogDrop) -> None:
         """Show a drop."""
         self._drop, self._showing = drop, True
-        for field, text in ((self.name, drop.name), (self.folder, drop.folder),
-                            (self.pattern, drop.pattern), (self.like, "")):  # fmt: skip
+        for field, text in (
+            (self.name, drop.name),
+            (self.folder, drop.folder),
+            (self.pattern, drop.pattern),
+            (self.like, ""),
+        ):
             field.setText(text)
         self.paths.setPlainText("\n".join(f"{a} = {b}" for a, b in drop.paths))
         self.meanings.setPlainText("\n".join(map(meaning_text, drop.meanings)))
@@ -319,8 +344,11 @@ class LogSourceForm(QWidget):
 
 def meaning_text(row: Meaning) -> str:
     """Return a meaning as it is typed; `meaning_from` reads it back."""
-    means = {Means.MARK: "mark", Means.ITEM: f"cart {row.value}",
-             Means.BREAK: f"break {row.value or 1}"}.get(row.means, str(row.means))  # fmt: skip
+    means = {
+        Means.MARK: "mark",
+        Means.ITEM: f"cart {row.value}",
+        Means.BREAK: f"break {row.value or 1}",
+    }.get(row.means, str(row.means))
     return f"{row.text} = {means}"
 
 

@@ -80,11 +80,9 @@ class LogSourcesPage(QWidget):
         self.names.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.names.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.new = push_button("New drop", "Make another log drop", self.make)
-        self.keep = push_button("Keep", "Keep what was changed (Ctrl+S)", self.save)
-        self.discard = push_button("Discard", "Back to what was kept", self._show_chosen)
-        self.remove = push_button(
-            "Remove …", "Take this drop out; its files stay", self._ask_remove
-        )
+        self.keep = push_button("Save", "Save the changes (Ctrl+S)", self.save)
+        self.discard = push_button("Discard", "Discard the changes", self._show_chosen)
+        self.remove = push_button("Remove …", "Remove this drop; its files stay", self._ask_remove)
         self.keep.setShortcut("Ctrl+S")
         self.asking: Any = None
         self._soon = QTimer(self)
@@ -208,8 +206,9 @@ class LogSourcesPage(QWidget):
         """Begin a new drop; it is made when it is kept."""
         number = len(self._drops) + 1
         folder = str(self._folder / "logs")
-        drop = LogDrop(0, f"Drop {number}", folder, "%Y-%m-%d.m3u",
-                       DropOptions(loads=Loads.AT_TIME))  # fmt: skip
+        drop = LogDrop(
+            0, f"Drop {number}", folder, "%Y-%m-%d.m3u", DropOptions(loads=Loads.AT_TIME)
+        )
         self._drops.append(drop)
         self.list.addItem(drop.name)
         self.list.setCurrentRow(len(self._drops) - 1)
@@ -245,7 +244,7 @@ class LogSourcesPage(QWidget):
         box.setText(f"Remove “{drop.name}”?")
         box.setInformativeText("Its logs load no more. The files stay, and it can be undone.")
         yes = box.addButton("Remove", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Keep it", QMessageBox.ButtonRole.RejectRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
         box.finished.connect(lambda _: self._remove(drop) if box.clickedButton() is yes else None)
         self.asking = box
         box.open()
@@ -282,7 +281,7 @@ class LogSourcesPage(QWidget):
         def then(texts: dict[str, str]) -> None:
             self.form.set_texts(texts)
             said = ", ".join(text for text in texts.values() if text)
-            self.said.emit(f"Read as {said}: keep it if tonight's logs are found.")
+            self.said.emit(f"Read as {said}: save it if tonight's logs are found.")
 
         self._shelf.look(lambda _: worked_out(path), then)
 

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QScrollArea,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -25,6 +24,7 @@ from nightly_spindle.core.reports.log_status import ALARMS, WARNINGS, BoardLog, 
 from nightly_spindle.desk.kit.board_reading import BoardReading
 from nightly_spindle.desk.kit.labels import ElidedLabel, NoteLabel
 from nightly_spindle.desk.kit.place import Place
+from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.logs.log_board_view import LogBoardView
 from nightly_spindle.desk.logs.log_details import LogDetails
 from nightly_spindle.store.reports.log_boards import LogBoard
@@ -40,6 +40,10 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.logs.log_sources_page import LogSourcesPage
     from nightly_spindle.store.reports.log_boards import Board
 
+_PAGES = {
+    "Board": "Which logs are there, which are still to come",
+    "Drops": "Where logs arrive, what they are called, when they load",
+}
 _DAYS = 7
 _LOOK_MS = 5000
 _SOON_US = 36 * 3600 * US  # what is wrong so soon is told at the top
@@ -101,19 +105,13 @@ class LogsPlace(Place):
         row.addLayout(left, 1)
         row.addWidget(self.details)
         self.stage.addWidget(first)
-        self.tabs: dict[str, QToolButton] = {}
+        self._tabs = Tabs(_PAGES)
+        self._tabs.chosen.connect(self.show_page)
+        self.tabs = self._tabs.buttons
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
         bar.setSpacing(4)
-        for name in ("Board", "Drops"):
-            tab = QToolButton()
-            tab.setText(name)
-            tab.setCheckable(True)
-            tab.setProperty("role", "tab")
-            tab.setAccessibleName(name)
-            tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
-            self.tabs[name] = tab
-            bar.addWidget(tab)
+        bar.addWidget(self._tabs)
         bar.addSpacing(16)
         bar.addWidget(self.note, 1)
         box = QVBoxLayout(self)
@@ -121,7 +119,7 @@ class LogsPlace(Place):
         box.setSpacing(8)
         box.addLayout(bar)
         box.addWidget(self.stage, 1)
-        self.tabs["Board"].setChecked(True)
+        self._tabs.show_page("Board")
 
     def _connect(self) -> None:
         self.view.picked.connect(self._on_picked)
@@ -250,8 +248,7 @@ class LogsPlace(Place):
 
     def show_page(self, name: str) -> None:
         """Show the board or the drops."""
-        for other, tab in self.tabs.items():
-            tab.setChecked(other == name)
+        self._tabs.show_page(name)
         if name == "Board":
             self.stage.setCurrentIndex(0)
         else:
@@ -312,7 +309,7 @@ class LogsPlace(Place):
         box.open()
 
     def _ask_file(self, log: BoardLog) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "A log to load in its place", log.drop.folder)
+        path, _ = QFileDialog.getOpenFileName(self, "A log to load instead", log.drop.folder)
         if path:
             self.load(log, file=path)
 

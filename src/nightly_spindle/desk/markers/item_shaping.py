@@ -15,8 +15,12 @@ if TYPE_CHECKING:
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.library.loudness_gain import Gain
 
-CURVES = ((None, "as the rules say"), (Curve.EQUAL_POWER, "equal power"),
-          (Curve.LINEAR, "straight line"), (Curve.STRAIGHT, "no slope"))  # fmt: skip
+CURVES = (
+    (None, "as the rules say"),
+    (Curve.EQUAL_POWER, "equal power"),
+    (Curve.LINEAR, "linear"),
+    (Curve.STRAIGHT, "none"),
+)
 
 
 class ItemShapingForm(QWidget):
@@ -45,9 +49,12 @@ class ItemShapingForm(QWidget):
         self.sweeper.entered.connect(
             lambda v: self.changed.emit({"own_sweeper": None if v is None else int(v)})
         )
-        for box, name in ((self.untouched, "untouched"), (self.talk, "talk_over"),
-                          (self.in_curve, "fade_in_curve"),
-                          (self.out_curve, "fade_out_curve")):  # fmt: skip
+        for box, name in (
+            (self.untouched, "untouched"),
+            (self.talk, "talk_over"),
+            (self.in_curve, "fade_in_curve"),
+            (self.out_curve, "fade_out_curve"),
+        ):
             box.activated.connect(
                 lambda _, box=box, name=name: self.changed.emit({name: _value(box)})
             )
@@ -58,16 +65,25 @@ class ItemShapingForm(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(3)
         rows: tuple[tuple[str, str, tuple[QWidget, ...]], ...] = (
-            ("Gain trim", "Added to the gain that brings it to the station's loudness",
-             (self.trim,)),
-            ("Trimmed, faded", "Untouched it plays from end to end: it carries its own shape",
-             (self.untouched,)),
-            ("Talked over", "Whether voiceovers may play over it", (self.talk,)),
-            ("Own sweeper", "Cart number: at its sweeper points, or on the segue into it",
-             (self.sweeper,)),
+            (
+                "Gain trim",
+                "Added to the gain that brings it to the station's loudness",
+                (self.trim,),
+            ),
+            (
+                "Trim and fade",
+                "Untouched it plays from end to end: it carries its own shape",
+                (self.untouched,),
+            ),
+            ("May be talked over", "Whether voiceovers may play over it", (self.talk,)),
+            (
+                "Own sweeper",
+                "Cart number: at its sweeper points, or on the segue into it",
+                (self.sweeper,),
+            ),
             ("Fade-in", "Its own, whatever the rules say", (self.fade_in, self.in_curve)),
             ("Fade-out", "Its own, whatever the rules say", (self.fade_out, self.out_curve)),
-        )  # fmt: skip
+        )
         for row, (text, tip, widgets) in enumerate(rows):
             caption = QLabel(text)
             caption.setProperty("role", "muted")
@@ -89,11 +105,18 @@ class ItemShapingForm(QWidget):
         self.sweeper.show_value(own.own_sweeper)
         self.fade_out.show_value(own.fade_out_s)
         kind = str(item.kind).replace("-", " ")
-        _offer(self.untouched, own.untouched, f"as a {kind}: ", item.untouched,
-               ("untouched", "trimmed and faded"))  # fmt: skip
+        _offer(
+            self.untouched,
+            own.untouched,
+            f"as a {kind}: ",
+            item.untouched,
+            ("untouched", "trimmed and faded"),
+        )
         _offer(self.talk, own.talk_over, f"as a {kind}: ", item.talked_over, ("yes", "no"))
-        for box, curve in ((self.in_curve, own.fade_in_curve),
-                           (self.out_curve, own.fade_out_curve)):  # fmt: skip
+        for box, curve in (
+            (self.in_curve, own.fade_in_curve),
+            (self.out_curve, own.fade_out_curve),
+        ):
             with QSignalBlocker(box):
                 box.setCurrentIndex([one for one, _ in CURVES].index(curve))
         self.gain.setText(f"Plays at {lift.why}")

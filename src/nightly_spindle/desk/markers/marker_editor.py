@@ -13,6 +13,7 @@ from nightly_spindle.core.base.timebase import stamp
 from nightly_spindle.core.library.markers import Marker
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.theme import Palette, icon
+from nightly_spindle.desk.kit.tool_buttons import paint_tools, tool_buttons
 from nightly_spindle.desk.markers.item_shaping import ItemShapingForm
 from nightly_spindle.desk.markers.marker_file_menu import MarkerFileMenu
 from nightly_spindle.desk.markers.marker_list import MarkerList
@@ -35,7 +36,7 @@ _SPECTRUM_ROWS = 160
 _CHOOSE = "Choose a marker first: Up and Down, or click its tab."
 _HINT = (
     "1 to 9 set a marker at the playhead · Up, Down choose · , and . move it by 10 ms, with Shift "
-    "1, with Ctrl 100 · Return types · Delete clears · Backspace as measured · F1 all keys"
+    "1, with Ctrl 100 · Enter types · Delete clears · Backspace back to measured · F1 all keys"
 )
 
 
@@ -64,7 +65,6 @@ class MarkerEditor(QWidget):
         self.under.setProperty("role", "muted")
         self.time = QLabel("0:00.000")
         self.time.setProperty("role", "figure")
-        self.tools: dict[str, QToolButton] = {}
         self._fine = QTimer(self)
         self._fine.setSingleShot(True)
         self._fine.setInterval(60)
@@ -87,21 +87,14 @@ class MarkerEditor(QWidget):
         tools = QHBoxLayout()
         tools.setSpacing(4)
         self.files = MarkerFileMenu(self.session)
-        for name, _, text, tip in TOOLS:
-            button = QToolButton()
-            button.setText(text)
-            button.setToolTip(tip)
-            button.setAccessibleName(tip)
+        self.tools = tool_buttons(TOOLS, self._palette, takes_focus=False)
+        for name, button in self.tools.items():
             button.setIconSize(QSize(16, 16))
             button.setCheckable(name in CHECKED)
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            if text:
-                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
             if name == "out":
                 tools.addWidget(self.files)
                 tools.addStretch(1)
             tools.addWidget(button)
-            self.tools[name] = button
         foot = QHBoxLayout()
         foot.setSpacing(22)
         foot.addWidget(_titled("MARKERS", self.list), 3)
@@ -148,23 +141,25 @@ class MarkerEditor(QWidget):
         self.form.changed.connect(lambda values: session.shape(**values))
         self.back.clicked.connect(self.leave)
         acts: dict[str, Callable[[], object]] = {
-            "previous": lambda: session.step(-1), "next": lambda: session.step(1),
-            "play": self.play_or_stop, "hear": self.hear, "loop": self.loop,
+            "previous": lambda: session.step(-1),
+            "next": lambda: session.step(1),
+            "play": self.play_or_stop,
+            "hear": self.hear,
+            "loop": self.loop,
             "zero": lambda: self._snap(peaks.zero_crossing, "zero crossing"),
             "onset": lambda: self._snap(peaks.onset, "onset"),
             "out": lambda: wave.zoom(2.0, self._centre()),
             "in": lambda: wave.zoom(0.5, self._centre()),
             "whole": lambda: wave.view(0.0, wave.sound.length_s),
             "spectrum": self._on_spectrum,
-        }  # fmt: skip
+        }
         for name, act in acts.items():
             self.tools[name].clicked.connect(lambda _=False, act=act: act())
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self._palette = self.wave.palette_ = palette
-        for name, picture, _, _ in TOOLS:
-            self.tools[name].setIcon(icon(picture, palette.text, 16))
+        paint_tools(self.tools, TOOLS, palette, 16)
         self.list.set_palette(palette)
         self.whole.refresh()
         self.wave.refresh()
@@ -478,11 +473,18 @@ class MarkerEditor(QWidget):
 
 
 _LETTERS: dict[str, int] = {
-    "previous": Qt.Key.Key_PageUp, "next": Qt.Key.Key_PageDown, "play": Qt.Key.Key_Space,
-    "hear": Qt.Key.Key_H, "loop": Qt.Key.Key_L, "zero": Qt.Key.Key_Z, "onset": Qt.Key.Key_O,
-    "out": Qt.Key.Key_Minus, "in": Qt.Key.Key_Plus, "whole": Qt.Key.Key_0,
+    "previous": Qt.Key.Key_PageUp,
+    "next": Qt.Key.Key_PageDown,
+    "play": Qt.Key.Key_Space,
+    "hear": Qt.Key.Key_H,
+    "loop": Qt.Key.Key_L,
+    "zero": Qt.Key.Key_Z,
+    "onset": Qt.Key.Key_O,
+    "out": Qt.Key.Key_Minus,
+    "in": Qt.Key.Key_Plus,
+    "whole": Qt.Key.Key_0,
     "spectrum": Qt.Key.Key_S,
-}  # fmt: skip
+}
 
 
 def _titled(text: str, widget: QWidget) -> QWidget:

@@ -30,7 +30,7 @@ class MarkerFileMenu(QToolButton):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self)
-        self.beside = menu.addAction("Write the markers beside the audio (JSON)")
+        self.beside = menu.addAction("Export the markers next to the audio (JSON)")
         self.into = menu.addAction("Write the markers into the WAV file (cart and cue chunks)")
         self.read = menu.addAction("Read the markers that the file brings")
         self.beside.triggered.connect(lambda: self._write(into=False))
@@ -72,7 +72,7 @@ class MarkerFileMenu(QToolButton):
             if session.item is None or session.item.cart != item.cart:
                 return
             if found is None:
-                self.said.emit("Neither the file nor a sidecar beside it says any markers.")
+                self.said.emit("Neither the file nor a sidecar next to it has any markers.")
             elif session.take(*found):
                 self.said.emit("The markers are as the file says. Ctrl+Z undoes it.")
             else:

@@ -311,6 +311,11 @@ class MarkerSession(QObject):
         if self.item is None:
             return ""
         of = f"{self.place + 1} of {len(self.carts)}" if len(self.carts) > 1 else ""
-        parts = (self.item.artist, str(self.item.kind), f"cart {self.item.cart}",
-                 stamp(self.item.measure.duration_s), of)  # fmt: skip
+        parts = (
+            self.item.artist,
+            str(self.item.kind),
+            f"cart {self.item.cart}",
+            stamp(self.item.measure.duration_s),
+            of,
+        )
         return " · ".join(part for part in parts if part)

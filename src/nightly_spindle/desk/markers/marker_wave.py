@@ -103,8 +103,10 @@ class MarkerWave(QWidget):
         self.setMinimumHeight(170)
         self.setMouseTracking(True)
         self.setAccessibleName("Part of the waveform with markers")
-        self.setToolTip("Drag a marker's tab to move it, drag elsewhere to move the playhead. "
-                        "Wheel zooms, with Shift it moves along.")  # fmt: skip
+        self.setToolTip(
+            "Drag a marker's tab to move it, drag elsewhere to move the playhead. "
+            "Wheel zooms, with Shift it moves along."
+        )
 
     # -- what is shown -------------------------------------------------------------------------
 
@@ -233,9 +235,14 @@ class MarkerWave(QWidget):
         painter.drawLine(QPointF(x, box.top() - 4), QPointF(x, box.bottom()))
         painter.setBrush(QColor(self.palette_.text))
         painter.drawPolygon(
-            QPolygonF([QPointF(x - 5, box.bottom() + 7), QPointF(x + 5, box.bottom() + 7),
-                       QPointF(x, box.bottom())])
-        )  # fmt: skip
+            QPolygonF(
+                [
+                    QPointF(x - 5, box.bottom() + 7),
+                    QPointF(x + 5, box.bottom() + 7),
+                    QPointF(x, box.bottom()),
+                ]
+            )
+        )
 
     def _paint_markers(self, painter: QPainter, box: QRectF) -> None:
         ends = [-1e9] * 3

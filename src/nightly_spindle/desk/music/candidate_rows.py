@@ -4,38 +4,47 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtGui import QColor
-
-from nightly_spindle.desk.kit.row_table import Rows
+from nightly_spindle.core.music.made_edits import LineCandidate
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.music.made_edits import LineCandidate
+    from nightly_spindle.desk.kit.table_layout import Ink
 
 
-class CandidateRows(Rows):
-    """Candidates: item, cost in words."""
+def _cost(row: LineCandidate) -> str:
+    return "firm" if row.firm else f"{len(row.words)} preferred" if row.words else "none"
 
-    heads = ("Item", "Lands", "Breaks")
-    right = (1,)
 
-    def text(self, row: LineCandidate, column: int) -> str:
-        """Return a cell's text."""
-        if column == 0:
-            return row.item.label
-        if column == 1:
-            return f"{row.lands_s:+.0f} s"
-        return "firm!" if row.firm else f"{len(row.words)} soft" if row.words else "none"
+def _ink(row: LineCandidate) -> Ink:
+    return "muted" if row.firm else "text"
 
-    def tip(self, row: LineCandidate) -> str:
-        """Return all that it breaks."""
-        return "\n".join(row.words) or "It keeps every rule here."
 
-    def kind(self, row: LineCandidate) -> str:
-        """Return the shape of a row."""
-        return str(row.item.kind)
-
-    def ink(self, row: LineCandidate, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        if row.firm:
-            return QColor(self.palette_.alarm if column == 2 else self.palette_.muted)
-        return QColor(self.palette_.muted) if column == 1 else None
+CANDIDATES: TableLayout[LineCandidate] = TableLayout(
+    "What would fit here",
+    (
+        Column(
+            "Item",
+            190,
+            lambda r: r.item.label,
+            wide=True,
+            ink=_ink,
+            sign=lambda r: str(r.item.kind),
+        ),
+        Column(
+            "Lands",
+            66,
+            lambda r: f"{r.lands_s:+.0f} s",
+            right=True,
+            ink="muted",
+            sort=lambda r: abs(r.lands_s),
+        ),
+        Column(
+            "Against rules",
+            92,
+            _cost,
+            ink=lambda r: "alarm" if r.firm else "text",
+            sort=lambda r: (r.firm, len(r.words)),
+        ),
+    ),
+    tip=lambda r: "\n".join(r.words) or "It keeps every rule here.",
+)

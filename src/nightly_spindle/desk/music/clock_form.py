@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtCore import QModelIndex, QSignalBlocker, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -32,8 +32,8 @@ from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox, EditableChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.fields import Field
-from nightly_spindle.desk.kit.row_table import RowTable
-from nightly_spindle.desk.music.format_rows import SlotRows
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.music.format_rows import SLOTS, SlotRow
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -41,13 +41,23 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.format_board import FormatSheet, Names
 
-_OPTIONS = {"opens": "Opens with", "closes": "Closes with", "link_pool": "Links from",
-            "link_songs": "Link after", "fixed_end": "The hour ends to the second",
-            "note": "Note"}  # fmt: skip
-_KINDS = {SlotKind.CATEGORY: "From a category", SlotKind.MUSIC: "Music by weights",
-          SlotKind.BREAK: "Break", SlotKind.LINK: "Link from a pool",
-          SlotKind.LIST: "Next of a list", SlotKind.ITEM: "Fixed item",
-          SlotKind.MARK: "Timed mark"}  # fmt: skip
+_OPTIONS = {
+    "opens": "Opens with",
+    "closes": "Closes with",
+    "link_pool": "Links from",
+    "link_songs": "Link after",
+    "fixed_end": "The hour ends to the second",
+    "note": "Note",
+}
+_KINDS = {
+    SlotKind.CATEGORY: "From a category",
+    SlotKind.MUSIC: "Music by weights",
+    SlotKind.BREAK: "Break",
+    SlotKind.LINK: "Link from a pool",
+    SlotKind.LIST: "Next of a list",
+    SlotKind.ITEM: "Fixed item",
+    SlotKind.MARK: "Timed mark",
+}
 
 
 class ClockForm(QWidget):
@@ -61,9 +71,10 @@ class ClockForm(QWidget):
         self._slots: list[ClockSlot] = []
         self._names: Names | None = None
         self.name, self.weights, self.rules = Field(), Field(), Field()
-        self.slots = RowTable(SlotRows(palette), "Slots of the clock", (190, 56))
-        self.options = DeclaredForm(ClockOptions, _OPTIONS, {"link_pool": "none"},
-                                    ("opens", "closes"), ("link_pool",))  # fmt: skip
+        self.slots = RowView(SLOTS, palette)
+        self.options = DeclaredForm(
+            ClockOptions, _OPTIONS, {"link_pool": "none"}, ("opens", "closes"), ("link_pool",)
+        )
         self._lay_out()
         self._connect()
 
@@ -76,11 +87,17 @@ class ClockForm(QWidget):
         grid.setVerticalSpacing(3)
         self.weights.setPlaceholderText("those of the categories")
         self.rules.setPlaceholderText("the station's: kind=artist,amount=90; …")
-        for row, (caption, field, tip) in enumerate((
-            ("Name", self.name, "What the clock is called"),
-            ("Weights", self.weights, "What no slot fixes: Standards 50, Fresh 30"),
-            ("Own rules", self.rules, "Before the station's: kind=artist,amount=90; more after ;"),
-        )):  # fmt: skip
+        for row, (caption, field, tip) in enumerate(
+            (
+                ("Name", self.name, "What the clock is called"),
+                ("Weights", self.weights, "What no slot fixes: Standards 50, Fresh 30"),
+                (
+                    "Own rules",
+                    self.rules,
+                    "Before the station's: kind=artist,amount=90; more after ;",
+                ),
+            )
+        ):
             label = QLabel(caption)
             label.setProperty("role", "muted")
             label.setToolTip(tip)
@@ -107,7 +124,7 @@ class ClockForm(QWidget):
         row.addWidget(head, 1)
         self.up = push_button("Up", "The slot comes earlier (Ctrl+Up)", lambda: self._shift(-1))
         self.down = push_button("Down", "The slot comes later (Ctrl+Down)", lambda: self._shift(1))
-        self.out = push_button("Take out", "Take the slot out (Delete)", self._take_out_chosen)
+        self.out = push_button("Remove", "Remove the slot (Delete)", self._take_out_chosen)
         for button in (self.up, self.down, self.out):
             row.addWidget(button)
         return row
@@ -123,8 +140,9 @@ class ClockForm(QWidget):
         self.at.setFixedWidth(62)
         self.fixed = QCheckBox("Fixed")
         self.fixed.setToolTip("The mark is met to the second")
-        self.add = push_button("Add slot", "Put the slot in after the chosen one (Return)",
-                               self.add_slot)  # fmt: skip
+        self.add = push_button(
+            "Add slot", "Put the slot in after the chosen one (Enter)", self.add_slot
+        )
         row = QHBoxLayout()
         row.setSpacing(4)
         row.addWidget(self.kind)
@@ -149,8 +167,11 @@ class ClockForm(QWidget):
         """Say what slots can name."""
         self._names = sheet.names
         shorts = [("nothing", 0)]
-        shorts += [(item.label, cart) for cart, item in sorted(sheet.items.items())
-                   if item.kind not in {"song", "spot"} and cart > 0]  # fmt: skip
+        shorts += [
+            (item.label, cart)
+            for cart, item in sorted(sheet.items.items())
+            if item.kind not in {"song", "spot"} and cart > 0
+        ]
         for name in ("opens", "closes"):
             self.options.offer(name, shorts)
         self.options.offer("link_pool", [(pool, pool) for pool in sheet.names.pools])
@@ -164,10 +185,16 @@ class ClockForm(QWidget):
         text = self.what.currentText()
         with QSignalBlocker(self.what):
             self.what.clear()
-            for name in {
-                SlotKind.CATEGORY: names.categories, SlotKind.LIST: names.lists,
-                SlotKind.BREAK: names.breaks, SlotKind.LINK: names.pools,
-            }.get(kind, ()) if names else ():  # fmt: skip
+            for name in (
+                {
+                    SlotKind.CATEGORY: names.categories,
+                    SlotKind.LIST: names.lists,
+                    SlotKind.BREAK: names.breaks,
+                    SlotKind.LINK: names.pools,
+                }.get(kind, ())
+                if names
+                else ()
+            ):
                 self.what.addItem(name)
             if kind in {SlotKind.ITEM, SlotKind.MARK}:
                 self.what.setCurrentText(text if kind is SlotKind.MARK else "")
@@ -176,6 +203,8 @@ class ClockForm(QWidget):
 
     def show_clock(self, clock: FormatClock) -> None:
         """Show a clock."""
+        if clock.id != self._clock.id:
+            self.slots.setCurrentIndex(QModelIndex())  # of another strip no slot is chosen yet
         self._clock = clock
         self.name.setText(clock.name)
         self.weights.setText(weights_text(clock.weights))
@@ -186,18 +215,16 @@ class ClockForm(QWidget):
         self._show_slots(clock.slots)
 
     def _show_slots(self, slots: Sequence[ClockSlot], chosen: int = -1) -> None:
-        # each slot is an object of its own: two that are alike are told apart
-        self._slots = [replace(slot) for slot in slots]
-        self.slots.rows.show_rows(self._slots, {})
+        self._slots = list(slots)
+        self.slots.show_rows([SlotRow(slot, 0.0) for slot in self._slots])
         if chosen >= 0:
             self.slots.choose(chosen)
 
     def show_lengths(self, seconds: Mapping[int, float]) -> None:
         """Show how long slots run, by their places."""
-        rows = self.slots.rows
-        assert isinstance(rows, SlotRows)
-        rows.seconds = {id(slot): seconds.get(at, 0.0) for at, slot in enumerate(self._slots)}
-        self.slots.viewport().update()
+        self.slots.show_rows(
+            [SlotRow(slot, seconds.get(at, 0.0)) for at, slot in enumerate(self._slots)]
+        )
 
     def typed(self) -> FormatClock:
         """Return the clock as it is typed; SettingRefused says what cannot be."""

@@ -31,7 +31,7 @@ class ClockPalette(QListWidget):
         self._base = base
         self._clocks: Mapping[int, FormatClock] = {}
         self.setAccessibleName("Format clock to paint with")
-        self.setToolTip("Choose a clock, then pull over hours")
+        self.setToolTip("Choose a clock, then drag over hours")
         self.currentRowChanged.connect(self._on_row)
 
     @property
@@ -48,7 +48,7 @@ class ClockPalette(QListWidget):
         self.clear()
         choices = [(number, clock.name) for number, clock in clocks.items()]
         choices.append((NOTHING, "No clock"))
-        choices += [(AS_BASE, "As the plan under it")] if self._base else []
+        choices += [(AS_BASE, "Inherit")] if self._base else []
         for number, name in choices:
             item = QListWidgetItem(self._chip(number), name)
             item.setData(0x100, number)

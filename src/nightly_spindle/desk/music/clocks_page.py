@@ -13,9 +13,9 @@ from nightly_spindle.core.reports.made_timeline import line_place, pattern_night
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.planning_process import NightPlan
-from nightly_spindle.desk.kit.row_table import RowTable
+from nightly_spindle.desk.kit.row_view import RowView
 from nightly_spindle.desk.music.clock_form import ClockForm
-from nightly_spindle.desk.music.format_rows import ClockRows
+from nightly_spindle.desk.music.format_rows import CLOCKS, clock_rows
 from nightly_spindle.desk.timeline.timeline import Timeline
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
@@ -50,7 +50,7 @@ class ClocksPage(KeptPage):
         reading: BoardReading[FormatBoard],
     ) -> None:
         self.clock_form = ClockForm(palette)
-        clocks = RowTable(ClockRows(palette), "Format clocks", (170, 60, 84, 190, 24))
+        clocks = RowView(CLOCKS, palette)
         super().__init__(shelf, undo, clocks, self.clock_form, _PANEL_PX)
         self.sheet: FormatSheet | None = None
         self._reading = reading
@@ -88,18 +88,15 @@ class ClocksPage(KeptPage):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.table.rows.palette_ = palette
-        self.clock_form.slots.rows.palette_ = palette
+        self.table.set_palette(palette)
+        self.clock_form.slots.set_palette(palette)
         self.line.set_palette(palette)
 
     def show_sheet(self, sheet: FormatSheet) -> None:
         """Show the clocks anew; what is being edited stays."""
         fresh = self.sheet is None or self.sheet.names != sheet.names
         self.sheet = sheet
-        rows = self.table.rows
-        assert isinstance(rows, ClockRows)
-        rows.sheet = sheet
-        rows.show_rows(self.kept(), {})
+        self.table.show_rows(clock_rows(self.kept(), sheet))
         if fresh:
             self.clock_form.offer(sheet)
         self._tried = None  # the items may be others
@@ -181,8 +178,9 @@ class ClocksPage(KeptPage):
         self._tried = clock
         self._reading.look(
             lambda board, now: (board.trial(clock, now), board.length(clock), now),
-            self._show_trial, "trial",
-        )  # fmt: skip
+            self._show_trial,
+            "trial",
+        )
 
     def _show_trial(self, found: tuple[MadeHour, HourLength, int]) -> None:
         hour, runs, _ = found

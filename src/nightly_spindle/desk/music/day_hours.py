@@ -40,8 +40,10 @@ class DayHours(CellPull):
         self.first = 0  # the hour that the broadcast day begins with
         self.hand = NOTHING
         self.setAccessibleName("Hours of the day plan")
-        self.setToolTip("Pull over hours to give them the chosen clock; arrows and Space do the "
-                        "same, Delete leaves them to the plan under it")  # fmt: skip
+        self.setToolTip(
+            "Drag over hours to give them the chosen clock; arrows and Space do the "
+            "same, Delete leaves them to the plan under it"
+        )
 
     def minimumSizeHint(self) -> QSize:
         """Return a size in which names can be read."""
@@ -79,9 +81,11 @@ class DayHours(CellPull):
             paint_clock(painter, box, clock, self.clocks, p, named=clock != before)
             before = clock
             painter.setPen(QColor(p.muted))
-            painter.drawText(QRect(0, box.top(), _LEFT - 6, box.height()),
-                             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                             f"{hour:02}:00")  # fmt: skip
+            painter.drawText(
+                QRect(0, box.top(), _LEFT - 6, box.height()),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                f"{hour:02}:00",
+            )
         if self.hasFocus():
             painter.setPen(QPen(QColor(p.text), 2))
             painter.drawRect(self.box(*self.at))

@@ -6,7 +6,6 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.base.timebase import local_from
@@ -17,7 +16,8 @@ from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
-from nightly_spindle.desk.kit.row_table import Rows, RowTable
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 from nightly_spindle.desk.music.clock_palette import ClockPalette
 from nightly_spindle.desk.music.day_hours import DayHours
 from nightly_spindle.desk.music.plan_calendar import PlanCalendar
@@ -36,33 +36,20 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.format_board import FormatSheet
 
 _PANEL_PX = 300
-_OPTIONS = {"base": "Goes by", "days": "On weekdays", "holidays": "On holidays"}
+_OPTIONS = {"base": "Based on", "days": "On weekdays", "holidays": "On holidays"}
 
 
-class DayRows(Rows):
-    """Day plans: name, when used."""
-
-    heads = ("Day plan", "Used", "Shows")
-    right = (2,)
-
-    def text(self, row: DayPlan, column: int) -> str:
-        """Return a cell's text."""
-        used = row.sentence().removeprefix("Used ").rstrip(".")
-        return (row.name, used, str(len(row.shows)) if row.shows else "–")[column]
-
-    def tip(self, row: DayPlan) -> str:
-        """Return when the plan is used."""
-        return row.sentence()
-
-    def kind(self, row: DayPlan) -> str:
-        """Return the shape of a row."""
-        del row
-        return "programme"
-
-    def ink(self, row: DayPlan, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        del row
-        return QColor(self.palette_.muted) if column else None
+_PLANS: TableLayout[DayPlan] = TableLayout(
+    "Day plans",
+    (
+        Column("Day plan", 170, lambda p: p.name, wide=True, sign=lambda _: "programme"),
+        Column("Used", 240, lambda p: p.sentence().removeprefix("Used ").rstrip("."), ink="muted"),
+        Column(
+            "Shows", 60, lambda p: str(len(p.shows)) if p.shows else "–", right=True, ink="muted"
+        ),
+    ),
+    tip=lambda p: p.sentence(),
+)
 
 
 class DayForm(QWidget):
@@ -75,16 +62,19 @@ class DayForm(QWidget):
         self._plan = DayPlan(0, "")
         self.name, self.shows = Field(), Field()
         self.shows.setPlaceholderText("20:00 1204; 21:30 1205")
-        self.options = DeclaredForm(DayOptions, _OPTIONS, {"days": "by the calendar only"},
-                                    picked=("base",))  # fmt: skip
+        self.options = DeclaredForm(
+            DayOptions, _OPTIONS, {"days": "by the calendar only"}, picked=("base",)
+        )
         self.clocks, self.hours = ClockPalette(palette, base=True), DayHours(palette)
         self.clocks.setMaximumHeight(150)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        for row, (caption, field, tip) in enumerate((
-            ("Name", self.name, "What the plan is called"),
-            ("Shows", self.shows, "Fixed items at a time: time, cart; semicolons between"),
-        )):  # fmt: skip
+        for row, (caption, field, tip) in enumerate(
+            (
+                ("Name", self.name, "What the plan is called"),
+                ("Shows", self.shows, "Fixed items at a time: time, cart; semicolons between"),
+            )
+        ):
             label = QLabel(caption)
             label.setProperty("role", "muted")
             field.setToolTip(tip)
@@ -112,8 +102,11 @@ class DayForm(QWidget):
         self._plan = plan
         self.name.setText(plan.name)
         self.shows.setText("; ".join(show.text for show in plan.shows))
-        others = [(one.name, number) for number, one in sheet.formats.plans.days.items()
-                  if number != plan.id]  # fmt: skip
+        others = [
+            (one.name, number)
+            for number, one in sheet.formats.plans.days.items()
+            if number != plan.id
+        ]
         self.options.offer("base", [("the week plan alone", 0), *others])
         self.options.show_values(plan.options)
         clocks = sheet.formats.clocks
@@ -122,8 +115,10 @@ class DayForm(QWidget):
 
     def typed(self) -> DayPlan:
         """Return the plan as it is typed; SettingRefused says what cannot be."""
-        shows = sorted((show_from(one) for one in self.shows.text().split(";") if one.strip()),
-                       key=lambda show: show.at)  # fmt: skip
+        shows = sorted(
+            (show_from(one) for one in self.shows.text().split(";") if one.strip()),
+            key=lambda show: show.at,
+        )
         return replace(
             self._plan,
             name=" ".join(self.name.text().split()),
@@ -142,7 +137,7 @@ class DaysPage(KeptPage):
     def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         self.day_form = DayForm(palette)
         self.palette_ = palette
-        plans = RowTable(DayRows(palette), "Day plans", (170, 240, 60))
+        plans = RowView(_PLANS, palette)
         super().__init__(shelf, undo, plans, self.day_form, _PANEL_PX)
         self.sheet: FormatSheet | None = None
         self.calendar = PlanCalendar(palette)
@@ -159,8 +154,10 @@ class DaysPage(KeptPage):
         row = QHBoxLayout()
         row.setSpacing(5)
         self.new = push_button("New day plan", "Make a day plan (Ctrl+N)", self.make)
-        told = QLabel("Calendar before holidays, before weekdays, before the week plan. Pull a "
-                      "plan onto a day, then that day across others.")  # fmt: skip
+        told = QLabel(
+            "Calendar before holidays, before weekdays, before the week plan. Pull a "
+            "plan onto a day, then that day across others."
+        )
         told.setProperty("role", "muted")
         row.addWidget(self.new)
         row.addSpacing(8)
@@ -170,7 +167,8 @@ class DaysPage(KeptPage):
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self.palette_ = palette
-        for one in (self.table.rows, self.calendar, self.day_form.hours):
+        self.table.set_palette(palette)
+        for one in (self.calendar, self.day_form.hours):
             one.palette_ = palette
         if self.sheet is not None:
             self.show_sheet(self.sheet)
@@ -178,7 +176,7 @@ class DaysPage(KeptPage):
     def show_sheet(self, sheet: FormatSheet) -> None:
         """Show plans and calendar anew; what is being edited stays."""
         self.sheet = sheet
-        self.table.rows.show_rows(self.kept(), {})
+        self.table.show_rows(self.kept())
         today = local_from(sheet.now_us, sheet.settings.tz).date()
         self.calendar.show_plans(self._plans, sheet.formats.clocks, today)
         self.show_things()
@@ -221,8 +219,11 @@ class DaysPage(KeptPage):
     def troubles(self, thing: DayPlan) -> list[str]:
         """Return what is wrong with a plan as it is kept."""
         items = self.sheet.items if self.sheet else {}
-        return [f"No item has the cart number {show.cart}; the show will not air."
-                for show in thing.shows if show.cart not in items]  # fmt: skip
+        return [
+            f"No item has the cart number {show.cart}; the show will not air."
+            for show in thing.shows
+            if show.cart not in items
+        ]
 
     def renamed(self, thing: DayPlan, name: str) -> DayPlan:
         """Return a plan with another name."""

@@ -2,150 +2,159 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtGui import QColor
-
 from nightly_spindle.core.base.timebase import length
-from nightly_spindle.core.music.format_clocks import SlotKind
-from nightly_spindle.desk.kit.row_table import Rows
+from nightly_spindle.core.music.format_clocks import ClockSlot, FormatClock, SlotKind
+from nightly_spindle.core.music.formats import Rotating
+from nightly_spindle.core.music.rotation_rules import RotationRule
+from nightly_spindle.core.music.rotation_stats import ArtistUse, CategoryUse, ItemUse
+from nightly_spindle.core.reports.format_findings import FormatFinding
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 
 if TYPE_CHECKING:
-    from nightly_spindle.core.music.format_clocks import ClockSlot, FormatClock
-    from nightly_spindle.core.music.formats import Rotating
-    from nightly_spindle.core.music.rotation_rules import RotationRule
-    from nightly_spindle.core.music.rotation_stats import ArtistUse, CategoryUse, ItemUse
-    from nightly_spindle.core.reports.format_findings import FormatFinding
-    from nightly_spindle.desk.kit.theme import Palette
+    from collections.abc import Iterable
+
+    from nightly_spindle.desk.kit.table_layout import Ink
     from nightly_spindle.store.reports.format_board import FormatSheet
 
 # what a slot looks like: the sign of the kind that it mostly puts in
-_SIGNS = {SlotKind.CATEGORY: "song", SlotKind.MUSIC: "song", SlotKind.BREAK: "spot",
-          SlotKind.LINK: "jingle", SlotKind.LIST: "programme", SlotKind.ITEM: "programme",
-          SlotKind.MARK: ""}  # fmt: skip
+_SIGNS = {
+    SlotKind.CATEGORY: "song",
+    SlotKind.MUSIC: "song",
+    SlotKind.BREAK: "spot",
+    SlotKind.LINK: "jingle",
+    SlotKind.LIST: "programme",
+    SlotKind.ITEM: "programme",
+    SlotKind.MARK: "",
+}
 
 
-class ClockRows(Rows):
-    """Format clocks: name, how long the strip runs, how the hour ends, where it is used."""
+@dataclass(frozen=True, slots=True)
+class ClockRow:
+    """A format clock, how long its strip runs (s), where it is used, what is wrong with it."""
 
-    heads = ("Format clock", "Strip", "Ends", "Used", "")
-    right = (1,)
-
-    def __init__(self, palette: Palette) -> None:
-        super().__init__(palette)
-        self.sheet: FormatSheet | None = None
-
-    def _findings(self, row: FormatClock) -> list[FormatFinding]:
-        return [one for one in self.sheet.findings if one.clock == row.id] if self.sheet else []
-
-    def text(self, row: FormatClock, column: int) -> str:
-        """Return a cell's text."""
-        if column == 0 or self.sheet is None:
-            return row.name if column == 0 else ""
-        if column == 1:
-            return length(self.sheet.lengths[row.id].expected_s)
-        if column == 2:
-            return "to the second" if row.options.fixed_end else "about"
-        return self.sheet.formats.where_used(row.id) if column == 3 else (
-            "!" if self._findings(row) else ""
-        )  # fmt: skip
-
-    def tip(self, row: FormatClock) -> str:
-        """Return the clock's sentence and what is wrong with it."""
-        return "\n".join([*(f"{one.text} {one.mend}" for one in self._findings(row)),
-                          row.sentence()])  # fmt: skip
-
-    def kind(self, row: FormatClock) -> str:
-        """Return the shape of a row."""
-        del row
-        return "song"
-
-    def ink(self, row: FormatClock, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        if column == 4 and self._findings(row):
-            return QColor(self.palette_.alarm)
-        return None if column == 0 else QColor(self.palette_.muted)
+    clock: FormatClock
+    expected_s: float
+    used: str
+    findings: tuple[FormatFinding, ...]
 
 
-class SlotRows(Rows):
-    """The slots of a strip, in order."""
-
-    heads = ("Slot", "Length")
-    right = (1,)
-
-    def __init__(self, palette: Palette) -> None:
-        super().__init__(palette)
-        self.seconds: dict[int, float] = {}
-
-    def text(self, row: ClockSlot, column: int) -> str:
-        """Return a cell's text."""
-        if column == 0:
-            fixed = ", to the second" if row.fixed else ""
-            return f"{row.words}{fixed}"
-        at = self.seconds.get(id(row), 0.0)
-        return length(at) if at else ""
-
-    def tip(self, row: ClockSlot) -> str:
-        """Return the slot as it is written."""
-        return row.text
-
-    def kind(self, row: ClockSlot) -> str:
-        """Return the shape of a row."""
-        return _SIGNS[row.kind]
-
-    def ink(self, row: ClockSlot, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        del row
-        return QColor(self.palette_.muted) if column else None
+def clock_rows(clocks: Iterable[FormatClock], sheet: FormatSheet) -> list[ClockRow]:
+    """Return the rows of some clocks."""
+    return [
+        ClockRow(
+            clock,
+            sheet.lengths[clock.id].expected_s,
+            sheet.formats.where_used(clock.id),
+            tuple(one for one in sheet.findings if one.clock == clock.id),
+        )
+        for clock in clocks
+    ]
 
 
-class RuleRows(Rows):
-    """Rules of rotation, as sentences."""
-
-    heads = ("Rule", "Kept")
-
-    def text(self, row: RotationRule, column: int) -> str:
-        """Return a cell's text."""
-        if column:
-            return "firm" if row.firm else f"soft, weight {row.weight:g}"
-        return row.sentence().rsplit(" (", 1)[0]
-
-    def tip(self, row: RotationRule) -> str:
-        """Return the rule's sentence."""
-        return row.sentence()
-
-    def kind(self, row: RotationRule) -> str:
-        """Return the shape of a row."""
-        del row
-        return ""
-
-    def ink(self, row: RotationRule, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        return QColor(self.palette_.muted) if column and not row.firm else None
+def _clock_tip(row: ClockRow) -> str:
+    told = (f"{one.text} {one.mend}" for one in row.findings)
+    return "\n".join([*told, row.clock.sentence()])
 
 
-class RotatingRows(Rows):
-    """Categories: how many items, which weight, in which order they come round."""
+CLOCKS: TableLayout[ClockRow] = TableLayout(
+    "Format clocks",
+    (
+        Column("Format clock", 170, lambda r: r.clock.name, wide=True, sign=lambda _: "song"),
+        Column(
+            "Strip",
+            60,
+            lambda r: length(r.expected_s),
+            right=True,
+            ink="muted",
+            sort=lambda r: r.expected_s,
+        ),
+        Column(
+            "Ends",
+            84,
+            ink="muted",
+            text=lambda r: "to the second" if r.clock.options.fixed_end else "about",
+        ),
+        Column("Used", 190, lambda r: r.used, ink="muted"),
+        Column("Finding", 24, lambda r: "!" if r.findings else "", head="", ink="alarm"),
+    ),
+    tip=_clock_tip,
+)
 
-    heads = ("Category", "Items", "Weight", "Comes round")
-    right = (1, 2)
 
-    def text(self, row: Rotating, column: int) -> str:
-        """Return a cell's text."""
-        return (row.name, str(len(row.carts)), f"{row.weight:g}", str(row.turn))[column]
+@dataclass(frozen=True, slots=True)
+class SlotRow:
+    """A slot of a clock's strip, and how long it runs (s; 0 while that is not known)."""
 
-    def tip(self, row: Rotating) -> str:
-        """Return what the row is."""
-        return f"{row.name}: {len(row.carts)} items come round {row.turn}"
+    slot: ClockSlot
+    seconds: float
 
-    def kind(self, row: Rotating) -> str:
-        """Return the shape of a row."""
-        return "song" if row.music else "jingle"
 
-    def ink(self, row: Rotating, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        del row
-        return QColor(self.palette_.muted) if column else None
+SLOTS: TableLayout[SlotRow] = TableLayout(
+    "Slots of the clock",
+    (
+        Column(
+            "Slot",
+            190,
+            wide=True,
+            sign=lambda r: _SIGNS[r.slot.kind],
+            text=lambda r: f"{r.slot.words}{', to the second' if r.slot.fixed else ''}",
+        ),
+        Column(
+            "Length", 56, lambda r: length(r.seconds) if r.seconds else "", right=True, ink="muted"
+        ),
+    ),
+    tip=lambda r: r.slot.text,
+    sortable=False,
+)
+
+
+def _kept(rule: RotationRule) -> str:
+    return "firm" if rule.firm else f"preferred, weight {rule.weight:g}"
+
+
+RULES: TableLayout[RotationRule] = TableLayout(
+    "Rules of rotation",
+    (
+        Column("Rule", 520, lambda r: r.sentence().rsplit(" (", 1)[0], wide=True),
+        Column("Kept", 130, _kept, ink=lambda r: "text" if r.firm else "muted"),
+    ),
+    tip=lambda r: r.sentence(),
+)
+
+CATEGORIES: TableLayout[Rotating] = TableLayout(
+    "Categories",
+    (
+        Column(
+            "Category",
+            220,
+            lambda r: r.name,
+            wide=True,
+            sign=lambda r: "song" if r.music else "jingle",
+        ),
+        Column(
+            "Items",
+            70,
+            lambda r: str(len(r.carts)),
+            right=True,
+            ink="muted",
+            sort=lambda r: len(r.carts),
+        ),
+        Column(
+            "Weight",
+            70,
+            lambda r: f"{r.weight:g}",
+            right=True,
+            ink="muted",
+            sort=lambda r: r.weight,
+        ),
+        Column("Comes round", 130, lambda r: str(r.turn), ink="muted"),
+    ),
+    tip=lambda r: f"{r.name}: {len(r.carts)} items play {r.turn}",
+    key=lambda r: r.name,
+)
 
 
 def apart_text(seconds: float | None) -> str:
@@ -159,78 +168,88 @@ def apart_text(seconds: float | None) -> str:
     return f"{days} d {hours} h" if days else f"{hours} h"
 
 
-class ItemUseRows(Rows):
-    """Items: how often they play, how far apart, why never."""
-
-    heads = ("Item", "Category", "Plays", "Apart", "Least", "Why never")
-    right = (2, 3, 4)
-
-    def text(self, row: ItemUse, column: int) -> str:
-        """Return a cell's text."""
-        return (row.item.label, row.category, str(row.plays), apart_text(row.apart_s),
-                apart_text(row.least_s), row.never or row.item.turn.sentence())[column]  # fmt: skip
-
-    def tip(self, row: ItemUse) -> str:
-        """Return why it never airs, or what limits it."""
-        return row.never or row.item.turn.sentence() or row.item.label
-
-    def kind(self, row: ItemUse) -> str:
-        """Return the shape of a row."""
-        return str(row.item.kind)
-
-    def ink(self, row: ItemUse, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        if not row.plays and column in {2, 5}:
-            return QColor(self.palette_.alarm)
-        return QColor(self.palette_.muted) if column in {1, 3, 4, 5} else None
+def _never_ink(row: ItemUse) -> Ink:
+    return "text" if row.plays else "alarm"
 
 
-class CategoryUseRows(Rows):
-    """Categories: plays, share against weight, how evenly their items are used."""
-
-    heads = ("Category", "Plays", "Share", "Wanted", "Unevenness", "Never")
-    right = (1, 2, 3, 4, 5)
-
-    def text(self, row: CategoryUse, column: int) -> str:
-        """Return a cell's text."""
-        return (row.name or "All songs", str(row.plays), f"{row.share:.0%}", f"{row.wanted:.0%}",
-                f"{row.gini:.2f}", str(row.never))[column]  # fmt: skip
-
-    def tip(self, row: CategoryUse) -> str:
-        """Return what the figures mean."""
-        return (f"{row.name}: {row.items} items. Unevenness is Gini's coefficient of their plays: "
-                "0 is all alike.")  # fmt: skip
-
-    def kind(self, row: CategoryUse) -> str:
-        """Return the shape of a row."""
-        del row
-        return "song"
-
-    def ink(self, row: CategoryUse, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        return QColor(self.palette_.alarm) if column == 5 and row.never else None
+def _why(row: ItemUse) -> str:
+    return row.never or row.item.turn.sentence()
 
 
-class ArtistUseRows(Rows):
-    """Artists: how often they play, how far apart."""
+ITEM_USES: TableLayout[ItemUse] = TableLayout(
+    "Use of items",
+    (
+        Column("Item", 230, lambda r: r.item.label, wide=True, sign=lambda r: str(r.item.kind)),
+        Column("Category", 130, lambda r: r.category, ink="muted"),
+        Column(
+            "Plays", 48, lambda r: str(r.plays), right=True, ink=_never_ink, sort=lambda r: r.plays
+        ),
+        Column(
+            "Average gap",
+            84,
+            lambda r: apart_text(r.apart_s),
+            right=True,
+            ink="muted",
+            sort=lambda r: r.apart_s or 0.0,
+        ),
+        Column(
+            "Shortest gap",
+            88,
+            lambda r: apart_text(r.least_s),
+            right=True,
+            ink="muted",
+            sort=lambda r: r.least_s or 0.0,
+        ),
+        Column("Why not played", 200, _why, ink=lambda r: "muted" if r.plays else "alarm"),
+    ),
+    tip=lambda r: _why(r) or r.item.label,
+    key=lambda r: r.item.cart,
+)
 
-    heads = ("Artist", "Plays", "Apart", "Least")
-    right = (1, 2, 3)
+CATEGORY_USES: TableLayout[CategoryUse] = TableLayout(
+    "Use of categories",
+    (
+        Column("Category", 150, lambda r: r.name or "All songs", wide=True, sign=lambda _: "song"),
+        Column("Plays", 52, lambda r: str(r.plays), right=True, sort=lambda r: r.plays),
+        Column("Share", 52, lambda r: f"{r.share:.0%}", right=True, sort=lambda r: r.share),
+        Column("Target", 56, lambda r: f"{r.wanted:.0%}", right=True, sort=lambda r: r.wanted),
+        Column("Evenness", 70, lambda r: f"{1 - r.gini:.2f}", right=True, sort=lambda r: -r.gini),
+        Column(
+            "Never",
+            48,
+            lambda r: str(r.never),
+            right=True,
+            sort=lambda r: r.never,
+            ink=lambda r: "alarm" if r.never else "text",
+        ),
+    ),
+    tip=lambda r: (
+        f"{r.name}: {r.items} items. Evenness is one minus Gini's coefficient of their "
+        "plays: 1 is all alike."
+    ),
+)
 
-    def text(self, row: ArtistUse, column: int) -> str:
-        """Return a cell's text."""
-        return (row.name, str(row.plays), apart_text(row.apart_s), apart_text(row.least_s))[column]
-
-    def tip(self, row: ArtistUse) -> str:
-        """Return who it is."""
-        return row.name
-
-    def kind(self, row: ArtistUse) -> str:
-        """Return the shape of a row."""
-        del row
-        return "song"
-
-    def ink(self, row: ArtistUse, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        del row
-        return QColor(self.palette_.muted) if column > 1 else None
+ARTIST_USES: TableLayout[ArtistUse] = TableLayout(
+    "Use of artists",
+    (
+        Column("Artist", 160, lambda r: r.name, wide=True, sign=lambda _: "song"),
+        Column("Plays", 52, lambda r: str(r.plays), right=True, sort=lambda r: r.plays),
+        Column(
+            "Average gap",
+            84,
+            lambda r: apart_text(r.apart_s),
+            right=True,
+            ink="muted",
+            sort=lambda r: r.apart_s or 0.0,
+        ),
+        Column(
+            "Shortest gap",
+            88,
+            lambda r: apart_text(r.least_s),
+            right=True,
+            ink="muted",
+            sort=lambda r: r.least_s or 0.0,
+        ),
+    ),
+    tip=lambda r: r.name,
+)

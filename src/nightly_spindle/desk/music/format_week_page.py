@@ -57,8 +57,9 @@ class FormatWeekPage(QWidget):
         column.addWidget(quick)
         self.quick = {}
         for name, hours in QUICK.items():
-            button = push_button(name, f"Give {name.lower()} to the chosen clock",
-                                 partial(self._paint_quick, hours))  # fmt: skip
+            button = push_button(
+                name, f"Give {name.lower()} to the chosen clock", partial(self._paint_quick, hours)
+            )
             self.quick[name] = button
             column.addWidget(button)
         column.addWidget(self.told)

@@ -28,10 +28,14 @@ if TYPE_CHECKING:
 
 _LOOK_MS = 20_000
 _WEEK_US = 7 * 86_400 * US
-_PAGES = {"Clocks": "The patterns of hours", "Week": "Which hour of the week has which clock",
-          "Days": "Whole-day plans, and the calendar that they are pulled onto",
-          "Made": "Logs made ahead, line by line", "Rules": "What keeps its distance, turns",
-          "Use": "How often what plays, what never airs and why"}  # fmt: skip
+_PAGES = {
+    "Clocks": "The patterns of hours",
+    "Week": "Which hour of the week has which clock",
+    "Days": "Whole-day plans, and the calendar they are dragged onto",
+    "Schedule": "Logs made ahead, line by line",
+    "Rules": "What keeps its distance, turns",
+    "Rotation report": "How often what plays, what never airs and why",
+}
 
 
 class FormatsPlace(PagedPlace):
@@ -66,14 +70,20 @@ class FormatsPlace(PagedPlace):
 
     def first_focus(self, name: str) -> QWidget:
         """Return the widget that keys go to when a page is shown."""
-        return {"Clocks": self.clocks.table, "Week": self.week.week, "Days": self.days.calendar,
-                "Made": self.made.table, "Rules": self.rules.table,
-                "Use": self.uses.items}[name]  # fmt: skip
+        found: dict[str, QWidget] = {
+            "Clocks": self.clocks.table,
+            "Week": self.week.week,
+            "Days": self.days.calendar,
+            "Schedule": self.made.table,
+            "Rules": self.rules.table,
+            "Rotation report": self.uses.items,
+        }
+        return found[name]
 
     def show_page(self, name: str) -> None:
         """Show one of the pages; use is counted anew."""
         super().show_page(name)
-        if name == "Use":
+        if name == "Rotation report":
             self.uses.refresh()
 
     def begin_new(self) -> None:
@@ -87,8 +97,9 @@ class FormatsPlace(PagedPlace):
     def refresh(self) -> None:
         """Read the formats again, where they can be seen."""
         if self.isVisible():
-            self.reading.look(lambda board, now: board.sheet(now, now, now + _WEEK_US), self._show,
-                              "sheet")  # fmt: skip
+            self.reading.look(
+                lambda board, now: board.sheet(now, now, now + _WEEK_US), self._show, "sheet"
+            )
 
     def _show(self, sheet: FormatSheet) -> None:
         self.sheet = sheet
@@ -112,7 +123,9 @@ class FormatsPlace(PagedPlace):
         elif broken:
             text = f"{counted(broken, 'firm rule')} could not be kept in the coming week; see Made."
         else:
-            text = (f"{made} of {counted(len(planned), 'hour')} of the coming week "
-                    f"{'is' if made == 1 else 'are'} made, every firm rule is kept.")  # fmt: skip
+            text = (
+                f"{made} of {counted(len(planned), 'hour')} of the coming week "
+                f"{'is' if made == 1 else 'are'} made, every firm rule is kept."
+            )
         self.worst.setText(text)
         self.worst.setToolTip("\n".join(f"{one.text} {one.mend}" for one in found) or text)

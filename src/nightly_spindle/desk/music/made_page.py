@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QProgressBar,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -26,10 +25,11 @@ from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
-from nightly_spindle.desk.kit.row_table import RowTable
-from nightly_spindle.desk.music.candidate_rows import CandidateRows
+from nightly_spindle.desk.kit.panels import details_panel, lay_beside
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.music.candidate_rows import CANDIDATES
 from nightly_spindle.desk.music.log_maker import LogMaker
-from nightly_spindle.desk.music.made_table import MadeRow, MadeRows, MadeTable, rows_of
+from nightly_spindle.desk.music.made_table import MadeRow, MadeTable, rows_of
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.exchange import replace_file
 from nightly_spindle.store.reports.format_board import day_bounds
@@ -49,9 +49,13 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.format_board import FormatBoard, FormatSheet, HourRow
 
 _PANEL_PX = 380
-_MODES = {Mode.KEEP: "what is not made yet", Mode.FILL: "gaps as well", Mode.ANEW: "all anew"}
-_FORMATS = {".m3u": LogFormat.M3U, ".m3u8": LogFormat.M3U, ".xspf": LogFormat.XSPF,
-            ".csv": LogFormat.CSV}  # fmt: skip
+_MODES = {Mode.KEEP: "what is missing", Mode.FILL: "gaps as well", Mode.ANEW: "all again"}
+_FORMATS = {
+    ".m3u": LogFormat.M3U,
+    ".m3u8": LogFormat.M3U,
+    ".xspf": LogFormat.XSPF,
+    ".csv": LogFormat.CSV,
+}
 _DAY_US = 86_400 * US
 
 
@@ -91,27 +95,16 @@ class MadePage(QWidget):
         self._shelf, self._undo, self._reading, self._settings = shelf, undo, reading, settings
         self.sheet: FormatSheet | None = None
         self.first_us, self.until_us = day_bounds(settings, reading.now_us())
-        self.rows = MadeRows(palette, settings.tz)
-        self.table = MadeTable(self.rows)
+        self.table = MadeTable(palette, settings.tz)
         self.maker = LogMaker(shelf.folder, self)
-        self.fits = RowTable(CandidateRows(palette), "What would fit here", (190, 66, 60))
-        self._candidates: list[LineCandidate] = []
+        self.fits = RowView(CANDIDATES, palette)
         self._lay_out()
         self._connect()
 
     # -- making the page -----
 
     def _lay_out(self) -> None:
-        left = QVBoxLayout()
-        left.setContentsMargins(12, 0, 4, 8)
-        left.setSpacing(5)
-        left.addLayout(self._days())
-        left.addWidget(self.table, 1)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(4)
-        whole.addLayout(left, 1)
-        whole.addWidget(self._panel())
+        lay_beside(self, self._days(), self._panel()).addWidget(self.table, 1)
 
     def _days(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -125,20 +118,35 @@ class MadePage(QWidget):
         for mode, text in _MODES.items():
             self.mode.addItem(f"Make {text}", mode)
         self.mode.setAccessibleName("What is made")
-        self.hour = push_button("This hour", "Make the hour of the chosen line alone, by what is "
-                                "chosen at the left", self.make_hour)  # fmt: skip
-        self.one = push_button("This day", "Make the shown day (Ctrl+Return)", self.make_day)
-        self.month = push_button("30 days", "Make 30 days from the shown one on", self.make_month)
-        self.clear = push_button("Clear", "Take the shown day's made hours out", self.clear_day)
-        self.out = push_button("Write …", "Write the shown day as M3U, XSPF or CSV", self.ask_file)
+        self.hour = push_button(
+            "Schedule hour",
+            "Make the hour of the chosen line alone, as chosen above the day",
+            self.make_hour,
+        )
+        self.one = push_button("Schedule day", "Make the shown day (Ctrl+Enter)", self.make_day)
+        self.month = push_button(
+            "Schedule 30 days", "Make 30 days from the shown one on", self.make_month
+        )
+        self.clear = push_button("Clear day", "Remove the shown day's made hours", self.clear_day)
+        self.out = push_button(
+            "Export …", "Export the shown day as M3U, XSPF or CSV", self.ask_file
+        )
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setFixedWidth(90)
         self.stop = push_button(
             "Stop", "Break the making off; nothing is changed", self.maker.cancel
         )
-        for widget in (self.earlier, self.later, self.day, self.mode, self.hour, self.one,
-                       self.month, self.clear, self.out):  # fmt: skip
+        for widget in (
+            self.earlier,
+            self.later,
+            self.day,
+            self.mode,
+            self.one,
+            self.month,
+            self.clear,
+            self.out,
+        ):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.progress)
@@ -148,19 +156,14 @@ class MadePage(QWidget):
         return row
 
     def _panel(self) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("details")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setFixedWidth(_PANEL_PX)
-        box = QVBoxLayout(panel)
-        box.setContentsMargins(12, 10, 8, 10)
-        box.setSpacing(6)
+        panel, box = details_panel(_PANEL_PX)
         self.title, self.why, self.broken = QLabel(""), QLabel(""), QLabel("")
         for label, role in ((self.title, "name"), (self.why, "muted"), (self.broken, "warn")):
             label.setWordWrap(True)
             label.setProperty("role", role)
             box.addWidget(label)
         box.addLayout(self._acts())
+        box.addWidget(self.hour)
         self.cost = NoteLabel()
         box.addWidget(self.cost)
         head = QLabel("What would fit here, best first")
@@ -168,10 +171,12 @@ class MadePage(QWidget):
         box.addWidget(head)
         box.addWidget(self.fits, 1)
         row = QHBoxLayout()
-        self.use = push_button("Use instead", "Put the chosen item in place of the line (Return)",
-                               self.use_chosen)  # fmt: skip
-        self.insert = push_button("Put in before", "Put the item in before the line (Insert)",
-                                  self.insert_chosen)  # fmt: skip
+        self.use = push_button(
+            "Use instead", "Put the chosen item in place of the line (Enter)", self.use_chosen
+        )
+        self.insert = push_button(
+            "Insert before", "Put the item in before the line (Insert)", self.insert_chosen
+        )
         for button in (self.use, self.insert):
             row.addWidget(button)
         box.addLayout(row)
@@ -182,8 +187,8 @@ class MadePage(QWidget):
         row.setSpacing(4)
         self.up = push_button("Up", "The line comes earlier (Ctrl+Up)", lambda: self.shift(-1))
         self.down = push_button("Down", "The line comes later (Ctrl+Down)", lambda: self.shift(1))
-        self.gone = push_button("Take out", "Take the line out (Delete)", self.remove_line)
-        self.listen = push_button("Hear", "Listen to the item, or stop (Space)", self._hear)
+        self.gone = push_button("Remove", "Remove the line (Delete)", self.remove_line)
+        self.listen = push_button("Listen", "Listen to the item, or stop (Space)", self._hear)
         for button in (self.up, self.down, self.gone, self.listen):
             row.addWidget(button)
         return row
@@ -195,26 +200,28 @@ class MadePage(QWidget):
         self.table.heard.connect(lambda _: self._hear())
         self.table.pulled.connect(self._tell_move)
         self.table.dropped.connect(self.move_line)
-        self.fits.heard.connect(lambda row: self.hear.emit(self._candidates[row].item.path))
-        self.fits.doubleClicked.connect(lambda _: self.use_chosen())
+        self.fits.heard.connect(lambda row: self.hear.emit(self.fits.rows[row].item.path))
+        self.fits.opened.connect(lambda _: self.use_chosen())
         self.maker.began.connect(self._on_making)
         self.maker.told.connect(self._on_told)
         self.maker.made.connect(self._on_made)
         self.maker.failed.connect(self._on_made)
-        for keys, act in (("Alt+Left", partial(self.go, -1)), ("Alt+Right", partial(self.go, 1)),
-                          ("Ctrl+Return", self.make_day)):  # fmt: skip
+        for keys, act in (
+            ("Alt+Left", partial(self.go, -1)),
+            ("Alt+Right", partial(self.go, 1)),
+            ("Ctrl+Return", self.make_day),
+        ):
             shortcut = QShortcut(QKeySequence(keys), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
-        for keys, act in (("Return", self.use_chosen), ("Insert", self.insert_chosen)):
-            shortcut = QShortcut(QKeySequence(keys), self.fits)
-            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
-            shortcut.activated.connect(act)
+        shortcut = QShortcut(QKeySequence("Insert"), self.fits)
+        shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
+        shortcut.activated.connect(self.insert_chosen)
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.rows.palette_ = self.fits.rows.palette_ = palette
-        self.table.viewport().update()
+        self.table.set_palette(palette)
+        self.fits.set_palette(palette)
 
     # -- showing -----
 
@@ -238,14 +245,15 @@ class MadePage(QWidget):
 
     def _show_day(self, hours: list[HourRow]) -> None:
         chosen = self.chosen()
-        self.table.show_day(rows_of(hours, self.sheet))
+        self.table.show_rows(rows_of(hours, self.sheet))
         if chosen is not None:
-            place = next((at for at, row in enumerate(self.rows.rows)
-                          if self._same(row, chosen)), -1)  # fmt: skip
+            place = next(
+                (at for at, row in enumerate(self.table.rows) if self._same(row, chosen)), -1
+            )
             if place >= 0:
                 self.table.choose(place)
-        elif self.rows.rows:
-            self.table.choose(1 if len(self.rows.rows) > 1 else 0)
+        elif self.table.rows:
+            self.table.choose(1 if len(self.table.rows) > 1 else 0)
         self._show_line()
 
     @staticmethod
@@ -254,8 +262,7 @@ class MadePage(QWidget):
 
     def chosen(self) -> MadeRow | None:
         """Return the chosen row, None for none."""
-        at = self.table.currentIndex().row()
-        return self.rows.rows[at] if 0 <= at < len(self.rows.rows) else None
+        return self.table.current()
 
     def _line(self) -> MadeRow | None:
         row = self.chosen()
@@ -268,7 +275,7 @@ class MadePage(QWidget):
             button.setEnabled(there)
         if row is None:
             self.title.setText("Nothing is made for this day")
-            self.why.setText("“This day” makes the hours that have a format clock.")
+            self.why.setText("“Schedule day” makes the hours that have a format clock.")
             self.broken.setText("")
         elif row.line is None:
             self._show_hour(row)
@@ -282,21 +289,27 @@ class MadePage(QWidget):
             self._show_fits([])
             return
         start, place = row.hour.slot.start_us, row.place
-        self._reading.look(lambda board, now: board.candidates(start, place, now),
-                           self._show_fits, "fits")  # fmt: skip
+        self._reading.look(
+            lambda board, now: board.candidates(start, place, now), self._show_fits, "fits"
+        )
 
     def _show_hour(self, row: MadeRow) -> None:
         made = row.hour.made
-        self.title.setText(f"{row.hour.slot.local:%H:%M}  {row.hour.clock.name}" if row.hour.clock
-                           else f"{row.hour.slot.local:%H:%M}")  # fmt: skip
+        self.title.setText(
+            f"{row.hour.slot.local:%H:%M}  {row.hour.clock.name}"
+            if row.hour.clock
+            else f"{row.hour.slot.local:%H:%M}"
+        )
         said = row.hour.clock.sentence() if row.hour.clock else ""
         self.why.setText(f"From {row.hour.gets.comes_from}. {said}")
-        self.broken.setText("\n".join(note.text for note in made.notes) if made else
-                            "Not made yet: rotation would fill it by its weights.")  # fmt: skip
+        self.broken.setText(
+            "\n".join(note.text for note in made.notes)
+            if made
+            else "Not made yet: rotation would fill it by its weights."
+        )
 
     def _show_fits(self, found: list[LineCandidate]) -> None:
-        self._candidates = found
-        self.fits.rows.show_rows(found, {})
+        self.fits.show_rows(found)
         if found:
             self.fits.choose(0)
 
@@ -316,28 +329,33 @@ class MadePage(QWidget):
         self._reading.look(lambda board, now: board.edited(start, now, change), then, "")
 
     def _chosen_fit(self) -> LineCandidate | None:
-        at = self.fits.currentIndex().row()
-        return self._candidates[at] if 0 <= at < len(self._candidates) else None
+        return self.fits.current()
 
     def use_chosen(self) -> None:
         """Put the chosen candidate in place of the line, undoably."""
         row, fit = self._line(), self._chosen_fit()
         if row is not None and fit is not None:
-            self._change(f"use “{fit.item.title}”", row,
-                         lambda editor: editor.replaced(row.place, fit.item.cart))  # fmt: skip
+            self._change(
+                f"use “{fit.item.title}”",
+                row,
+                lambda editor: editor.replaced(row.place, fit.item.cart),
+            )
 
     def insert_chosen(self) -> None:
         """Put the chosen candidate in before the line, undoably."""
         row, fit = self._line(), self._chosen_fit()
         if row is not None and fit is not None:
-            self._change(f"put in “{fit.item.title}”", row,
-                         lambda editor: editor.inserted(row.place, fit.item.cart))  # fmt: skip
+            self._change(
+                f"put in “{fit.item.title}”",
+                row,
+                lambda editor: editor.inserted(row.place, fit.item.cart),
+            )
 
     def remove_line(self) -> None:
         """Take the line out, undoably."""
         row = self._line()
         if row is not None:
-            self._change("take a line out", row, lambda editor: editor.removed(row.place))
+            self._change("remove a line", row, lambda editor: editor.removed(row.place))
 
     def shift(self, by: int) -> None:
         """Move the line within its hour, undoably."""
@@ -348,17 +366,18 @@ class MadePage(QWidget):
 
     def move_line(self, begun: int, to: int) -> None:
         """Move a line to where another stands, undoably."""
-        row, there = self.rows.rows[begun], self.rows.rows[to]
+        row, there = self.table.rows[begun], self.table.rows[to]
         self._change("move a line", row, lambda editor: editor.moved(row.place, there.place))
 
     def _tell_move(self, begun: int, to: int) -> None:
         """Say what a line that is being pulled would cost there."""
-        row, there = self.rows.rows[begun], self.rows.rows[to]
+        row, there = self.table.rows[begun], self.table.rows[to]
         start = row.hour.slot.start_us
         self._reading.look(
             lambda board, now: board.edited(start, now, lambda e: e.moved(row.place, there.place)),
-            lambda hour: self.cost.say(f"Here: {_told(hour)}"), "pull",
-        )  # fmt: skip
+            lambda hour: self.cost.say(f"Here: {_told(hour)}"),
+            "pull",
+        )
 
     def _hear(self) -> None:
         row = self._line()
@@ -409,7 +428,7 @@ class MadePage(QWidget):
     def clear_day(self) -> None:
         """Take the shown day's made hours out, undoably; what has begun stays."""
         now = self._reading.now_us()
-        heads = [row.hour for row in self.rows.rows if row.line is None and row.hour.made]
+        heads = [row.hour for row in self.table.rows if row.line is None and row.hour.made]
         starts = [hour.slot.start_us for hour in heads if hour.slot.start_us > now]
 
         def do(library: LibraryTransaction) -> Any:

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QApplication, QHeaderView
+from PySide6.QtWidgets import QApplication
 
 from nightly_spindle.core.base.timebase import US, clock, length
 from nightly_spindle.core.library.items import Item
 from nightly_spindle.core.music.made_logs import MadeLine
-from nightly_spindle.desk.kit.row_table import Rows, RowTable
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 from nightly_spindle.store.reports.format_board import FormatSheet, HourRow
 
 if TYPE_CHECKING:
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from PySide6.QtCore import QPointF
     from PySide6.QtGui import QMouseEvent
 
+    from nightly_spindle.desk.kit.table_layout import Ink
     from nightly_spindle.desk.kit.theme import Palette
 
 _LATE_S = 30.0
@@ -57,104 +58,96 @@ def rows_of(hours: Sequence[HourRow], sheet: FormatSheet | None) -> list[MadeRow
     return found
 
 
-class MadeRows(Rows):
-    """A made day: time, title, artist, where it comes from, length, marks."""
+def _described(tz: ZoneInfo) -> TableLayout[MadeRow]:
+    columns: tuple[Column[MadeRow], ...] = (
+        Column("Time", 82, lambda r: _time(r, tz), right=True),
+        Column("Title", 250, _title, wide=True, sign=_kind, ink=_title_ink),
+        Column("Artist", 180, lambda r: r.item.artist if r.item else "", ink="muted"),
+        Column("From", 140, _from, ink="muted"),
+        Column(
+            "Length", 58, lambda r: length(r.seconds) if r.line else "", right=True, ink="muted"
+        ),
+        Column("Marks", 120, _marks, ink=_marks_ink),
+    )
+    return TableLayout(
+        "Made day", columns, _tip, heading=lambda row: row.line is None, sortable=False
+    )
 
-    heads = ("Time", "Title", "Artist", "From", "Length", "Marks")
-    right = (0, 4)
-    sign = 1
 
-    def __init__(self, palette: Palette, tz: ZoneInfo) -> None:
-        super().__init__(palette)
-        self._tz = tz
+def _time(row: MadeRow, tz: ZoneInfo) -> str:
+    if row.line is None:
+        return f"{row.hour.slot.local:%H:%M}"
+    return clock(row.hour.slot.start_us + round(row.line.at_s * US), tz)
 
-    def text(self, row: MadeRow, column: int) -> str:
-        """Return a cell's text."""
-        if row.line is None:
-            return self._head(row, column)
-        line, item = row.line, row.item
-        at = row.hour.slot.start_us + round(line.at_s * US)
-        title = item.title if item else "Break" if line.pattern else f"item {line.cart} is gone"
-        came = "by hand" if line.by_hand else row.category or ("break" if line.pattern else "clock")
-        return (clock(at, self._tz), title, item.artist if item else "", came,
-                length(row.seconds), self._marks(row))[column]  # fmt: skip
 
-    @staticmethod
-    def _marks(row: MadeRow) -> str:
-        assert row.line is not None
+def _title(row: MadeRow) -> str:
+    if row.line is None:
+        made, form = row.hour.made, row.hour.clock
+        name = made.clock_name if made else form.name if form else ""
+        return f"{name}   ·   {row.hour.gets.comes_from}"
+    if row.item is not None:
+        return row.item.title
+    return "Break" if row.line.pattern else f"item {row.line.cart} is gone"
+
+
+def _from(row: MadeRow) -> str:
+    if row.line is None:
+        return ""
+    if row.line.by_hand:
+        return "by hand"
+    return row.category or ("break" if row.line.pattern else "clock")
+
+
+def _marks(row: MadeRow) -> str:
+    made = row.hour.made
+    if row.line is not None:
         told = [f"▸ {row.line.mark}"] if row.line.mark else []
         return "  ".join([*told, *(["!"] if row.line.broken else [])])
+    if made is None:
+        return "not made yet"
+    return f"lands {abs(made.lands_s):.0f} s {'late' if made.lands_s > 0 else 'early'}"
 
-    def _head(self, row: MadeRow, column: int) -> str:
-        hour = row.hour
-        if column == 1:
-            name = hour.made.clock_name if hour.made else hour.clock.name if hour.clock else ""
-            return f"{name}   ·   {hour.gets.comes_from}"
-        if column == 0:
-            return f"{hour.slot.local:%H:%M}"
-        if column == 5 and hour.made is None:
-            return "not made yet"
-        if column == 5 and hour.made is not None:
-            way = "late" if hour.made.lands_s > 0 else "early"
-            return f"lands {abs(hour.made.lands_s):.0f} s {way}"
+
+def _tip(row: MadeRow) -> str:
+    """Return what a line breaks and why it is there; of an hour, what could not be kept."""
+    if row.line is None:
+        notes = row.hour.made.notes if row.hour.made else ()
+        return "\n".join(note.text for note in notes) or row.hour.gets.comes_from
+    return "\n".join([*row.line.broken, row.line.why])
+
+
+def _kind(row: MadeRow) -> str:
+    if row.line is None:
         return ""
-
-    def tip(self, row: MadeRow) -> str:
-        """Return what a line breaks and why it is there; of an hour, what could not be kept."""
-        if row.line is None:
-            notes = row.hour.made.notes if row.hour.made else ()
-            return "\n".join(note.text for note in notes) or row.hour.gets.comes_from
-        return "\n".join([*row.line.broken, row.line.why])
-
-    def kind(self, row: MadeRow) -> str:
-        """Return the shape of a row."""
-        if row.line is None:
-            return ""
-        return str(row.item.kind) if row.item else "spot"
-
-    def ink(self, row: MadeRow, column: int) -> QColor | None:
-        """Return the colour of a cell."""
-        made = row.hour.made
-        if row.line is None:
-            off = made is not None and abs(made.lands_s) > (2 if made.fixed else _LATE_S)
-            return QColor(self.palette_.alarm) if column == 5 and (off or made is None) else (
-                QColor(self.palette_.text)
-            )  # fmt: skip
-        if row.line.broken and column in {1, 5}:
-            return QColor(self.palette_.alarm)
-        return None if column in {0, 1} else QColor(self.palette_.muted)
-
-    def data(self, index, role=Qt.ItemDataRole.DisplayRole):  # type: ignore[no-untyped-def]  # noqa: ANN001, ANN201 - Qt's signature
-        """Return a cell; heads are set apart by their ground and bold type."""
-        row = self.rows[index.row()]
-        if row.line is None and role == Qt.ItemDataRole.BackgroundRole:
-            return QColor(self.palette_.panel)
-        if role == Qt.ItemDataRole.DisplayRole and row.line is None:
-            return self.text(row, index.column())
-        return super().data(index, role)
+    return str(row.item.kind) if row.item else "spot"
 
 
-class MadeTable(RowTable):
-    """Signals besides: `pulled` (row, to row) while a line is pulled, `dropped` (row, to row)."""
+def _title_ink(row: MadeRow) -> Ink:
+    return "alarm" if row.line is not None and row.line.broken else "text"
+
+
+def _marks_ink(row: MadeRow) -> Ink:
+    made = row.hour.made
+    if row.line is not None:
+        return "alarm" if row.line.broken else "muted"
+    off = made is not None and abs(made.lands_s) > (2 if made.fixed else _LATE_S)
+    return "alarm" if off or made is None else "text"
+
+
+class MadeTable(RowView[MadeRow]):
+    """Rows are called by their places.
+
+    Signals besides: `pulled` (row, to row) while a line is pulled, `dropped` (row, to row).
+    """
 
     pulled = Signal(int, int)
     dropped = Signal(int, int)
 
-    def __init__(self, rows: MadeRows) -> None:
-        super().__init__(rows, "Made day", (82, 250, 180, 140, 58, 120))
-        self.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Fixed)
-        self.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+    def __init__(self, palette: Palette, tz: ZoneInfo) -> None:
+        super().__init__(_described(tz), palette)
         self._from = -1
         self._pressed: QPointF | None = None
         self._to = -1
-
-    def show_day(self, rows: Sequence[MadeRow]) -> None:
-        """Show other rows; the name of an hour has the room of three columns."""
-        self.clearSpans()
-        self.rows.show_rows(rows, {})
-        for place, row in enumerate(rows):
-            if row.line is None:
-                self.setSpan(place, 1, 1, 3)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take a line into the hand."""
@@ -186,7 +179,7 @@ class MadeTable(RowTable):
 
     def _may(self, to: int) -> bool:
         """Whether the line in hand may go there: within its hour."""
-        rows = self.rows.rows
+        rows = self.rows
         here, there = rows[self._from], rows[to]
         same = here.hour.slot.start_us == there.hour.slot.start_us
         return here.line is not None and there.line is not None and same

@@ -54,8 +54,10 @@ class PlanCalendar(QWidget):
         self._at = QPoint()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Calendar of day plans")
-        self.setToolTip("Pull a plan onto a day, and from that day on across others; "
-                        "1 to 9 give the chosen day a plan, Delete takes it away")  # fmt: skip
+        self.setToolTip(
+            "Pull a plan onto a day, and from that day on across others; "
+            "1 to 9 give the chosen day a plan, Delete takes it away"
+        )
 
     def minimumSizeHint(self) -> QSize:
         """Return the least size that can be read."""
@@ -76,8 +78,10 @@ class PlanCalendar(QWidget):
         """Return the plans to pull, and where each is painted; 0 is the week plan."""
         numbers = [*self.plans.days, NOTHING]
         width = min(150, (self.width() - _GAP) // max(1, len(numbers)) - _GAP)
-        return [(number, QRect(at * (width + _GAP), 0, width, _CHIP))
-                for at, number in enumerate(numbers)]  # fmt: skip
+        return [
+            (number, QRect(at * (width + _GAP), 0, width, _CHIP))
+            for at, number in enumerate(numbers)
+        ]
 
     def cell(self, day: date) -> QRect:
         """Return where a day is painted."""
@@ -214,8 +218,9 @@ class PlanCalendar(QWidget):
         width = box.width() / 24
         for hour, clock in enumerate(hours):
             if clock in self.clocks:
-                part = QRect(round(box.left() + hour * width), box.bottom() - 13,
-                             max(1, round(width)), 12)  # fmt: skip
+                part = QRect(
+                    round(box.left() + hour * width), box.bottom() - 13, max(1, round(width)), 12
+                )
                 painter.fillRect(part, clock_colour(clock, self.clocks, p))
         painter.setPen(QColor(p.muted if past else p.text))
         head = f"{day.day} {day:%b}" if day.day == 1 or day == self.first else str(day.day)
@@ -241,6 +246,7 @@ class PlanCalendar(QWidget):
             return week
         found = list(week)
         for one in reversed(self.plans.lineage(plan)):
-            found = [own if own >= 0 else under
-                     for own, under in zip(one.hours, found, strict=True)]  # fmt: skip
+            found = [
+                own if own >= 0 else under for own, under in zip(one.hours, found, strict=True)
+            ]
         return found

@@ -19,8 +19,8 @@ from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
-from nightly_spindle.desk.kit.row_table import RowTable
-from nightly_spindle.desk.music.format_rows import RotatingRows, RuleRows
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.music.format_rows import CATEGORIES, RULES
 from nightly_spindle.store.base.station_folder import update_settings
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
@@ -36,11 +36,19 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.format_board import FormatSheet
 
 _PANEL_PX = 320
-_NAMES = {"kind": "What", "amount": "Minutes, or how many", "category": "In category",
-          "trait": "Trait", "firm": "Firm: kept wherever anything allows it",
-          "weight": "Weight, if soft"}  # fmt: skip
-_AHEAD = {"by_itself": "The station makes its own logs by itself", "days_ahead": "Days ahead",
-          "holidays": "Holidays"}  # fmt: skip
+_NAMES = {
+    "kind": "Keep apart",
+    "amount": "Minutes or count",
+    "category": "In category",
+    "trait": "Trait",
+    "firm": "Firm: must keep (else preferred)",
+    "weight": "Weight, if preferred",
+}
+_AHEAD = {
+    "by_itself": "The station makes its own logs automatically",
+    "days_ahead": "Days ahead",
+    "holidays": "Holidays",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,9 +71,12 @@ class _Form(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.fields = DeclaredForm(RotationRule, _NAMES, {"category": "the whole station",
-                                                  "trait": "tempo, or tempo=slow"},
-                                   suggested=("category",))  # fmt: skip
+        self.fields = DeclaredForm(
+            RotationRule,
+            _NAMES,
+            {"category": "the whole station", "trait": "tempo, or tempo=slow"},
+            suggested=("category",),
+        )
         self.fields.changed.connect(self.changed)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -81,10 +92,10 @@ class RotationPage(KeptPage):
 
     def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         self.rule_form = _Form()
-        rules = RowTable(RuleRows(palette), "Rules of rotation", (520, 130))
+        rules = RowView(RULES, palette)
         super().__init__(shelf, undo, rules, self.rule_form, _PANEL_PX)
         self.sheet: FormatSheet | None = None
-        self.categories = RowTable(RotatingRows(palette), "Categories", (220, 70, 70, 130))
+        self.categories = RowView(CATEGORIES, palette)
         self.turn = ChoiceBox()
         self.ahead = DeclaredForm(FormatRules, _AHEAD, {"holidays": "2026-12-25, 2026-12-26"})
         self.categories.picked.connect(lambda _: self._show_turn())
@@ -108,7 +119,7 @@ class RotationPage(KeptPage):
 
     def _turn_tools(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        head = QLabel("How categories come round")
+        head = QLabel("How categories take turns")
         head.setProperty("role", "strong")
         for turn in Turn:
             self.turn.addItem(str(turn), turn)
@@ -120,28 +131,29 @@ class RotationPage(KeptPage):
 
     def _ahead_tools(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.keep_ahead = push_button("Keep these", "Keep how logs are made ahead", self.save_ahead)
+        self.keep_ahead = push_button("Save", "Save how logs are made ahead", self.save_ahead)
         row.addWidget(self.keep_ahead)
         row.addStretch(1)
         return row
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.table.rows.palette_ = self.categories.rows.palette_ = palette
+        self.table.set_palette(palette)
+        self.categories.set_palette(palette)
 
     def show_sheet(self, sheet: FormatSheet) -> None:
         """Show rules and categories anew; what is being edited stays."""
         clean = self.sheet is None or self._typed_ahead() == self.sheet.settings.formats
         self.sheet = sheet
-        self.table.rows.show_rows([one.rule for one in self.kept()], {})
+        self.table.show_rows([one.rule for one in self.kept()])
         names = sheet.names.categories
         self.rule_form.fields.offer("category", [(name, name) for name in names])
         self.usual.setText(
-            "Firm rules hold wherever anything allows it, soft ones as far as they pay."
-            if sheet.own_rules else
-            "The usual rules hold, by the station's separation, until you make your own."
-        )  # fmt: skip
-        self.categories.rows.show_rows(self._rotating(), {})
+            "Firm rules hold wherever anything allows it, preferred ones where possible."
+            if sheet.own_rules
+            else "The usual rules hold, by the station's separation, until you make your own."
+        )
+        self.categories.show_rows(self._rotating())
         self._show_turn()
         if clean:
             self.ahead.show_values(sheet.settings.formats)

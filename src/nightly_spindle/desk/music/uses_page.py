@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QWidget
 
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.wording import counted
@@ -16,8 +16,9 @@ from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
-from nightly_spindle.desk.kit.row_table import RowTable
-from nightly_spindle.desk.music.format_rows import ArtistUseRows, CategoryUseRows, ItemUseRows
+from nightly_spindle.desk.kit.panels import details_panel, lay_beside
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.music.format_rows import ARTIST_USES, CATEGORY_USES, ITEM_USES
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
@@ -31,13 +32,29 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.format_board import FormatBoard, FormatSheet, Statistics
 
 _PANEL_PX = 320
-_SPANS = {"4 weeks back, 4 ahead": (28, 28), "The coming week": (0, 7), "The last week": (7, 0),
-          "The coming 4 weeks": (0, 28)}  # fmt: skip
-_CARD = {"hours": "Hours", "first": "From", "last": "Until", "most_a_day": "Plays a day",
-         "rest_h": "Rests for", "yesterday_min": "From yesterday's time", "weight": "Weight",
-         "product": "Product", "traits": "Traits"}  # fmt: skip
-_BLANK = {"hours": "mon-fri 06-10", "first": "2026-12-01", "last": "2026-12-24",
-          "traits": "tempo=slow, voice=female"}  # fmt: skip
+_SPANS = {
+    "4 weeks back, 4 ahead": (28, 28),
+    "The coming week": (0, 7),
+    "The last week": (7, 0),
+    "The coming 4 weeks": (0, 28),
+}
+_CARD = {
+    "hours": "Hours",
+    "first": "From",
+    "last": "Until",
+    "most_a_day": "Plays a day",
+    "rest_h": "Rests for",
+    "yesterday_min": "From yesterday's time",
+    "weight": "Weight",
+    "product": "Product",
+    "traits": "Traits",
+}
+_BLANK = {
+    "hours": "mon-fri 06-10",
+    "first": "2026-12-01",
+    "last": "2026-12-24",
+    "traits": "tempo=slow, voice=female",
+}
 
 
 class UsesPage(QWidget):
@@ -57,10 +74,9 @@ class UsesPage(QWidget):
         self._found: Statistics | None = None
         self._uses: list[ItemUse] = []
         self._kept: tuple[int, RotationCard] | None = None
-        self.categories = RowTable(CategoryUseRows(palette), "Use of categories",
-                                   (150, 52, 52, 56, 82, 48))  # fmt: skip
-        self.artists = RowTable(ArtistUseRows(palette), "Use of artists", (160, 52, 70, 70))
-        self.items = RowTable(ItemUseRows(palette), "Use of items", (230, 130, 48, 72, 66, 200))
+        self.categories = RowView(CATEGORY_USES, palette)
+        self.artists = RowView(ARTIST_USES, palette)
+        self.items = RowView(ITEM_USES, palette)
         self.card = DeclaredForm(RotationCard, _CARD, _BLANK)
         self._lay_out()
         self.items.picked.connect(lambda _: self._show_card())
@@ -85,29 +101,18 @@ class UsesPage(QWidget):
         above.setSpacing(8)
         above.addWidget(self.categories, 5)
         above.addWidget(self.artists, 4)
-        left = QVBoxLayout()
-        left.setContentsMargins(12, 0, 4, 8)
-        left.setSpacing(5)
-        left.addLayout(tools)
+        left = lay_beside(self, tools, self._panel())
         left.addLayout(above, 2)
         left.addWidget(self.items, 5)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
-        row.addLayout(left, 1)
-        row.addWidget(self._panel())
 
     def _panel(self) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("details")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setFixedWidth(_PANEL_PX)
-        box = QVBoxLayout(panel)
-        box.setContentsMargins(12, 10, 8, 10)
-        box.setSpacing(6)
+        panel, box = details_panel(_PANEL_PX)
         self.who, self.sentence, self.trouble = QLabel(""), QLabel(""), QLabel("")
-        for label, role in ((self.who, "name"), (self.sentence, "sentence"),
-                            (self.trouble, "warn")):  # fmt: skip
+        for label, role in (
+            (self.who, "name"),
+            (self.sentence, "sentence"),
+            (self.trouble, "warn"),
+        ):
             label.setWordWrap(True)
             label.setProperty("role", role)
         head = QLabel("Its own limits in rotation")
@@ -116,8 +121,8 @@ class UsesPage(QWidget):
             box.addWidget(widget)
         box.addStretch(1)
         row = QHBoxLayout()
-        self.keep = push_button("Keep", "Keep what was changed (Ctrl+S)", self.save)
-        self.discard = push_button("Discard", "Forget what was changed", self._show_card)
+        self.keep = push_button("Save", "Save the changes (Ctrl+S)", self.save)
+        self.discard = push_button("Discard", "Discard the changes", self._show_card)
         row.addWidget(self.keep)
         row.addWidget(self.discard)
         box.addLayout(row)
@@ -126,7 +131,7 @@ class UsesPage(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         for table in (self.categories, self.artists, self.items):
-            table.rows.palette_ = palette
+            table.set_palette(palette)
 
     def show_sheet(self, sheet: FormatSheet) -> None:
         """Something was edited: count anew where it can be seen."""
@@ -141,8 +146,8 @@ class UsesPage(QWidget):
 
     def _show(self, found: Statistics) -> None:
         self._found = found
-        self.categories.rows.show_rows(found.categories, {})
-        self.artists.rows.show_rows(found.artists, {})
+        self.categories.show_rows(found.categories)
+        self.artists.show_rows(found.artists)
         plays = sum(one.plays for one in found.categories)
         never = sum(one.never for one in found.categories)
         self.whole.setText(f"{counted(plays, 'play')}, {counted(never, 'item')} never")
@@ -153,17 +158,16 @@ class UsesPage(QWidget):
         uses = [use for use in found if not (self.never.isChecked() and use.plays)]
         self._uses = sorted(uses, key=lambda use: (use.plays, use.item.label))
         chosen = self._kept[0] if self._kept else 0
-        self.items.rows.show_rows(self._uses, {})
-        place = next((at for at, use in enumerate(self._uses) if use.item.cart == chosen), 0)
+        self.items.show_rows(self._uses)
         if not self._dirty():
-            self.items.choose(place)
+            there = any(use.item.cart == chosen for use in self._uses)
+            self.items.choose(chosen if there else next((u.item.cart for u in self._uses), 0))
             self._show_card()
 
     # -- the turn card of an item -----
 
     def _use(self) -> ItemUse | None:
-        at = self.items.currentIndex().row()
-        return self._uses[at] if 0 <= at < len(self._uses) else None
+        return self.items.current()
 
     def _show_card(self) -> None:
         use = self._use()

@@ -41,8 +41,10 @@ class WeekClocks(CellPull):
         self.clocks: Mapping[int, FormatClock] = {}
         self.hand = NOTHING
         self.setAccessibleName("The week plan")
-        self.setToolTip("Pull over hours to give them the chosen clock; arrows and Space do the "
-                        "same, Delete clears")  # fmt: skip
+        self.setToolTip(
+            "Drag over hours to give them the chosen clock; arrows and Space do the "
+            "same, Delete clears"
+        )
 
     def minimumSizeHint(self) -> QSize:
         """Return the least size that can be read."""
@@ -77,14 +79,21 @@ class WeekClocks(CellPull):
         for day, name in enumerate(_DAYS):
             box = self.box(day, 0)
             painter.setPen(QColor(p.text))
-            painter.drawText(QRect(box.left(), 0, box.width(), _TOP - 2),
-                             Qt.AlignmentFlag.AlignCenter, name)  # fmt: skip
+            painter.drawText(
+                QRect(box.left(), 0, box.width(), _TOP - 2), Qt.AlignmentFlag.AlignCenter, name
+            )
             for hour in range(24):
                 number = hour_of_week(day, hour)
                 clock = self.hand if (day, hour) in pulled else self.week[number]
                 above = self.week[number - 1] if hour else -1
-                paint_clock(painter, self.box(day, hour), clock, self.clocks, p,
-                            named=above != clock or (day, hour) in pulled)  # fmt: skip
+                paint_clock(
+                    painter,
+                    self.box(day, hour),
+                    clock,
+                    self.clocks,
+                    p,
+                    named=above != clock or (day, hour) in pulled,
+                )
         painter.setPen(QColor(p.muted))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         for hour in range(24):

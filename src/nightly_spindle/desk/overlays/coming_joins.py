@@ -82,7 +82,7 @@ class ComingJoins(QAbstractScrollArea):
         self.setAccessibleName("Coming joins")
         self.viewport().setMouseTracking(True)
         self.setToolTip(
-            "Up and Down choose a join, Left and Right move what lies over it by 0.1 s (Shift: "
+            "Up and Down choose a join, Left and Right move what plays over it by 0.1 s (Shift: "
             "1 s), or drag it."
         )
 
@@ -190,8 +190,9 @@ class ComingJoins(QAbstractScrollArea):
         painter.drawText(QRectF(10, box.top() + 21, 60, 18), Qt.AlignmentFlag.AlignVCenter, when)
         lane = QRectF(box.left(), box.top() + 22, box.width(), 18)
         painter.save()
-        painter.setClipRect(box.intersected(QRectF(self.viewport().rect()).adjusted(
-            0, _HEAD_PX, 0, 0)))  # fmt: skip
+        painter.setClipRect(
+            box.intersected(QRectF(self.viewport().rect()).adjusted(0, _HEAD_PX, 0, 0))
+        )
         self._paint_block(painter, lane, row, row.out)
         self._paint_block(painter, lane, row, row.into)
         x = self._x(box, 0)
@@ -256,8 +257,9 @@ class ComingJoins(QAbstractScrollArea):
         if told:
             painter.drawText(
                 QRectF(box.left(), box.top() + 4, box.width() - 4, 16),
-                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, told,
-            )  # fmt: skip
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                told,
+            )
 
     @staticmethod
     def _told(row: ComingJoin, points: int) -> str:
@@ -337,10 +339,13 @@ class ComingJoins(QAbstractScrollArea):
             QGuiApplication.clipboard().setText("\n".join(self._line(row) for row in self.rows))
             return
         steps = {
-            Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -10,
-            Qt.Key.Key_PageDown: 10, Qt.Key.Key_Home: -len(self.rows),
+            Qt.Key.Key_Up: -1,
+            Qt.Key.Key_Down: 1,
+            Qt.Key.Key_PageUp: -10,
+            Qt.Key.Key_PageDown: 10,
+            Qt.Key.Key_Home: -len(self.rows),
             Qt.Key.Key_End: len(self.rows),
-        }  # fmt: skip
+        }
         if self.rows and key in steps:
             to = min(max(0, at + steps[Qt.Key(key)]), len(self.rows) - 1)
             self.choose(self.rows[to].line_id)
@@ -349,7 +354,7 @@ class ComingJoins(QAbstractScrollArea):
             by = (1.0 if shift else _STEP_S) * (1 if key == Qt.Key.Key_Right else -1)
             over = next((o for o in self.rows[at].overlays if o.where != OverlayPlace.POINT), None)
             if over is None:
-                self.said.emit("Nothing lies over this join; choose something for it first.")
+                self.said.emit("Nothing plays over this join; choose something for it first.")
             else:
                 self._move(self.rows[at], over, by)
         else:

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.overlay_board import OverlaySheet
 
 _WIDE_PX = 300
-_USUAL: tuple[str, dict[str, Any] | None] = ("as the pools say", None)
+_USUAL: tuple[str, dict[str, Any] | None] = ("automatic, from the pools", None)
 
 
 class LayPanel(QWidget):
@@ -46,8 +46,9 @@ class LayPanel(QWidget):
         self.choice = ChoiceBox()
         self.at = DecimalField(-REACH_S, 600.0, "s", "by the rules")
         self.tag = Field()
-        self.play = push_button("Hear it", "Listen to the join with what lies over it, or stop "
-                                "(Space)", self.hear.emit)  # fmt: skip
+        self.play = push_button(
+            "Listen", "Listen to the join with what plays over it, or stop (Space)", self.hear.emit
+        )
         self._lay_out()
         self.choice.activated.connect(self._on_choice)
         self.at.entered.connect(self._on_at)
@@ -84,11 +85,14 @@ class LayPanel(QWidget):
         grid = QGridLayout()
         grid.setVerticalSpacing(4)
         rows: tuple[tuple[str, str, QWidget], ...] = (
-            ("Over it", "What lies over this join, this time alone", self.choice),
-            ("Begins at", "Seconds from the item's start, negative for before; drag it as well",
-             self.at),
+            ("Over it", "What plays over this join, this time only", self.choice),
+            (
+                "Begins at",
+                "Seconds from the item's start, negative for before; drag it as well",
+                self.at,
+            ),
             ("Tag", "A word that pools can go by, such as request", self.tag),
-        )  # fmt: skip
+        )
         for n, (text, tip, widget) in enumerate(rows):
             label = QLabel(text)
             label.setProperty("role", "muted")
@@ -151,16 +155,19 @@ class LayPanel(QWidget):
             widget.setEnabled(join is not None)
         if join is None:
             self.title.setText("No join chosen")
-            self.facts.setText("Choose one to see what lies over it, and why.")
+            self.facts.setText("Choose one to see what plays over it, and why.")
             for label in (self.why, self.wrong, self.fixed):
                 label.setText("")
             return
         self.title.setText(f"{join.out.title} → {join.into.title}")
         self.facts.setText(f"{clock(join.into.start_us, tz)}, {_room(join)}")
-        self.why.setText("\n".join(
-            f"{clock(one.start_us, tz)}  “{one.title}”, {one.origin}. {one.why}"
-            for one in join.overlays
-        ) or "Nothing lies over it.")  # fmt: skip
+        self.why.setText(
+            "\n".join(
+                f"{clock(one.start_us, tz)}  “{one.title}”, {one.origin}. {one.why}"
+                for one in join.overlays
+            )
+            or "Nothing plays over it."
+        )
         self.wrong.setText("\n".join(f"{mark.text} {mark.mend}" for mark in marks))
         self.wrong.setVisible(bool(marks))
         wish = join.into.wish
@@ -173,7 +180,7 @@ class LayPanel(QWidget):
         if not self.tag.hasFocus():
             self.tag.setText(join.into.tag)
         self.tag.setEnabled(not why_not)
-        self.fixed.setText(f"{why_not} “Hear it” plays what is chosen." if why_not else "")
+        self.fixed.setText(f"{why_not} “Listen” plays what is chosen." if why_not else "")
 
     def _on_choice(self, _row: int) -> None:
         if not self._why_not:

@@ -37,12 +37,18 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
 
 _NAMES = {
-    "depth_db": "Goes down by", "attack_s": "Takes so long", "hold_s": "Stays down after it",
-    "release_s": "Comes up within", "ahead_s": "Begins before the voice", "curve": "Shape",
-    "follow": "Follows the voice: up in its pauses", "least_lu": "Voice over it at least",
-    "margin_s": "Ends before the vocal", "gap_s": "Two lie apart",
+    "depth_db": "Goes down by",
+    "attack_s": "Attack time",
+    "hold_s": "Stays down after it",
+    "release_s": "Comes up within",
+    "ahead_s": "Begins before the voice",
+    "curve": "Curve",
+    "follow": "Follows the voice: up in its pauses",
+    "least_lu": "Voice over it at least",
+    "margin_s": "Ends before the vocal",
+    "gap_s": "Minimum gap",
     "intro_sure": "Measured intro ends count from",
-}  # fmt: skip
+}
 _VOICE_S = 2.0  # the voice that is drawn
 _EDGE_S = 0.4
 
@@ -95,8 +101,9 @@ class DuckPlot(QWidget):
         told = f"-{duck.depth_db:g} dB" + (", up in its pauses" if duck.follow else "")
         painter.drawText(
             QRectF(box.left(), box.bottom() + 4, box.width(), 14),
-            Qt.AlignmentFlag.AlignHCenter, told,
-        )  # fmt: skip
+            Qt.AlignmentFlag.AlignHCenter,
+            told,
+        )
         painter.end()
 
     def _depth(self, at_s: float) -> float:
@@ -187,8 +194,11 @@ class OverlayRulesPage(QWidget):
 
     def show_settings(self, settings: StationSettings) -> None:
         """Show what the station goes by."""
-        groups = {"duck-sweeper": settings.duck_sweeper, "duck-voiceover": settings.duck_voiceover,
-                  "overlay": settings.overlay}  # fmt: skip
+        groups = {
+            "duck-sweeper": settings.duck_sweeper,
+            "duck-voiceover": settings.duck_voiceover,
+            "overlay": settings.overlay,
+        }
         for prefix, group in groups.items():
             if isinstance(group, Ducking):
                 self.plots[prefix].show_ducking(group)

@@ -41,9 +41,11 @@ if TYPE_CHECKING:
 
 _LOOK_MS = 10_000
 _DAY_H = 24.0
-_PAGES = {"Coming": "The coming joins, and what lies over each",
-          "Pools": "The pools of sweepers, voiceovers and links",
-          "Rules": "How the programme goes down under them, what is kept clear"}  # fmt: skip
+_PAGES = {
+    "Coming": "The coming joins, and what plays over each",
+    "Pools": "The pools of sweepers, voiceovers and links",
+    "Rules": "How the programme goes down under them, what is kept clear",
+}
 
 
 class OverlaysPlace(PagedPlace):
@@ -70,10 +72,10 @@ class OverlaysPlace(PagedPlace):
         self.panel = LayPanel()
         self.pools = PoolsPage(shelf, self.undo, palette)
         self.rules = OverlayRulesPage(shelf, self.undo, palette)
-        self.only = QCheckBox("Only where something lies")
-        self.only.setToolTip("Leave out the joins that nothing lies over")
-        self.sound = QCheckBox("Overlays sound")
-        self.sound.setToolTip("Whether any overlay sounds; timed events can switch it as well")
+        self.only = QCheckBox("Only joins with overlays")
+        self.only.setToolTip("Leave out the joins without an overlay")
+        self.sound = QCheckBox("Overlays on")
+        self.sound.setToolTip("Whether any overlay plays; timed events can switch it as well")
         self._lay_out()
         self._connect()
         self.set_palette(palette)
@@ -102,11 +104,12 @@ class OverlaysPlace(PagedPlace):
         self.reading.shelf.failed.connect(self.say)
         self.day.planned.connect(self._on_day)
         self.day.failed.connect(self.say)
-        self.ear.ended.connect(lambda: self.panel.play.setText("Hear it"))
+        self.ear.ended.connect(lambda: self.panel.play.setText("Listen"))
         for keys, act in (
-            ("Space", self.hear), ("Delete", lambda: self.wish(OverlayWish(Wish.NONE))),
+            ("Space", self.hear),
+            ("Delete", lambda: self.wish(OverlayWish(Wish.NONE))),
             ("Backspace", lambda: self.wish(None)),
-        ):  # fmt: skip
+        ):
             shortcut = QShortcut(QKeySequence(keys), self.joins)
             shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
             shortcut.activated.connect(act)
@@ -188,15 +191,17 @@ class OverlaysPlace(PagedPlace):
 
     def _show_chosen(self) -> None:
         join, planned = self.joins.join(), self.planned
-        marks = [] if join is None or planned is None else [
-            mark for mark in planned.night.counting() if mark.line_id == join.line_id
-        ]  # fmt: skip
+        marks = (
+            []
+            if join is None or planned is None
+            else [mark for mark in planned.night.counting() if mark.line_id == join.line_id]
+        )
         self.panel.show_join(join, self._tz, marks, self._why_not(join))
 
     def _why_not(self, join: ComingJoin | None) -> str:
         """Say why nothing can be set for a join now, empty when it can."""
         if not self._link.on_air:
-            return "The engine is off: what lies over one join can be set once it is on air."
+            return "The engine is off: what plays over one join can be set once it is on air."
         if join is None or not join.into.movable:
             return "This line is not lined up yet: nothing can be set for it alone."
         return ""
@@ -298,11 +303,13 @@ class OverlaysPlace(PagedPlace):
             if tried:
                 settings = meeting.settings
                 laid = [
-                    (items[cart], trial_s(items[cart], meeting.into, settings.rate,
-                                          settings.overlay))
+                    (
+                        items[cart],
+                        trial_s(items[cart], meeting.into, settings.rate, settings.overlay),
+                    )
                     for cart in tried
                     if cart in items
-                ]  # fmt: skip
+                ]
             self.ear.play_join(session.to_hear(laid)[0])
             self.panel.play.setText("Stop")
 

@@ -19,10 +19,10 @@ from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import EditableChoiceBox
 from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
-from nightly_spindle.desk.kit.row_table import RowTable
+from nightly_spindle.desk.kit.row_view import RowView
 from nightly_spindle.desk.kit.theme import icon
 from nightly_spindle.desk.overlays.pool_form import PoolForm
-from nightly_spindle.desk.overlays.pool_tables import MemberRows, PoolRows
+from nightly_spindle.desk.overlays.pool_tables import MEMBERS, POOLS, MemberRow, PoolRow
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
@@ -35,8 +35,11 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.overlay_board import OverlaySheet, PoolSheet
 
 _PANEL_PX = 330
-_NEW = {PoolUse.SWEEPERS: "Sweepers on segues", PoolUse.VOICEOVERS: "Voiceovers on intros",
-        PoolUse.LINKS: "Links between items"}  # fmt: skip
+_NEW = {
+    PoolUse.SWEEPERS: "Sweepers on segues",
+    PoolUse.VOICEOVERS: "Voiceovers on intros",
+    PoolUse.LINKS: "Links between items",
+}
 
 
 class PoolsPage(KeptPage):
@@ -47,11 +50,11 @@ class PoolsPage(KeptPage):
     empty = "Choose a pool, or make one: “New pool”."
 
     def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
-        self.pools = RowTable(PoolRows(palette), "Pools", (150, 86, 62, 170, 74, 66, 24))
+        self.pools = RowView(POOLS, palette)
         self.pool_form = PoolForm()
         super().__init__(shelf, undo, self.pools, self.pool_form, _PANEL_PX)
         self.sheet: OverlaySheet | None = None
-        self.members = RowTable(MemberRows(palette), "Members", (180, 54, 54, 62, 62, 74, 66))
+        self.members = RowView(MEMBERS, palette)
         self.who = QLabel("")
         self._coming: tuple[dict[int, int], dict[int, int]] = ({}, {})
         left = self.frame(self._pool_tools(), 4)
@@ -77,10 +80,16 @@ class PoolsPage(KeptPage):
         for use, text in _NEW.items():
             menu.addAction(text, partial(self.make, use))
         self.new.setMenu(menu)
-        self.sooner = push_button("Asked sooner", "This pool is asked before the one above it "
-                                  "(Ctrl+Up)", lambda: self.shift(-1))  # fmt: skip
-        self.later = push_button("Asked later", "This pool is asked after the one below it "
-                                 "(Ctrl+Down)", lambda: self.shift(1))  # fmt: skip
+        self.sooner = push_button(
+            "Move up",
+            "This pool is asked before the one above it (Ctrl+Up)",
+            lambda: self.shift(-1),
+        )
+        self.later = push_button(
+            "Move down",
+            "This pool is asked after the one below it (Ctrl+Down)",
+            lambda: self.shift(1),
+        )
         told = QLabel("Asked from top to bottom: the first that is open, fits and is due serves.")
         told.setProperty("role", "muted")
         row.addWidget(self.new)
@@ -97,11 +106,12 @@ class PoolsPage(KeptPage):
         self.able = EditableChoiceBox("an item to add", finds=True)
         self.able.setMinimumWidth(210)
         self.able.setAccessibleName("Item to add to the pool")
-        self.able.setToolTip("Type a part of the title, Return adds it")
+        self.able.setToolTip("Type part of the title; Enter adds it")
         self.add = push_button("Add", "Put the item into the pool", self.add_member)
-        self.out = push_button("Take out", "Take the chosen members out of the pool (Delete)",
-                               self._take_out_rows)  # fmt: skip
-        self.listen = push_button("Hear", "Listen to the member, or stop (Space)", self._hear_row)
+        self.out = push_button(
+            "Remove", "Remove the chosen members from the pool (Delete)", self._take_out_rows
+        )
+        self.listen = push_button("Listen", "Listen to the member, or stop (Space)", self._hear_row)
         row.addWidget(self.who, 1)
         for widget in (self.able, self.add, self.out, self.listen):
             row.addWidget(widget)
@@ -109,7 +119,8 @@ class PoolsPage(KeptPage):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.pools.rows.palette_ = self.members.rows.palette_ = palette
+        self.pools.set_palette(palette)
+        self.members.set_palette(palette)
         self.new.setIcon(icon("plus", palette.text))
 
     # -- showing -----------------------------------------------------------------------------------
@@ -129,8 +140,10 @@ class PoolsPage(KeptPage):
 
     def _fill(self) -> None:
         if self.sheet is not None:
-            by_pool = {-number: count for number, count in self._coming[0].items()}
-            self.pools.rows.show_rows(self.sheet.pools, by_pool)
+            coming = self._coming[0]
+            self.pools.show_rows(
+                [PoolRow(one, coming.get(one.pool.id, 0)) for one in self.sheet.pools]
+            )
 
     def _sheet_of(self, number: int) -> PoolSheet | None:
         pools = self.sheet.pools if self.sheet else ()
@@ -170,7 +183,13 @@ class PoolsPage(KeptPage):
 
     def _show_members(self) -> None:
         one = self._sheet_of(self.shown.id) if self.shown is not None else None
-        self.members.rows.show_rows(one.members if one else (), self._coming[1])
+        coming = self._coming[1]
+        self.members.show_rows(
+            [
+                MemberRow(place, member, coming.get(member.cart, 0))
+                for place, member in enumerate(one.members if one else ())
+            ]
+        )
         there = one is not None
         self.who.setText(f"Members of “{one.pool.name}”" if one else "Members")
         for widget in (self.able, self.add, self.out, self.listen, self.sooner, self.later):
@@ -250,8 +269,7 @@ class PoolsPage(KeptPage):
         self._write_members(f"add to “{pool.name}”", with_members(pool, (*pool.carts, int(cart))))
 
     def _take_out_rows(self) -> None:
-        rows = {index.row() for index in self.members.selectionModel().selectedRows()}
-        self._take_out(sorted(rows))
+        self._take_out(self.members.chosen())
 
     def _take_out(self, rows: list[int]) -> None:
         pool = self._settled()

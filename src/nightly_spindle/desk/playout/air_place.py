@@ -13,14 +13,14 @@ from PySide6.QtWidgets import (
     QSizePolicy,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.running_order_undo import AddLine, MoveLine, RemoveLines
-from nightly_spindle.desk.kit.theme import Palette, icon
+from nightly_spindle.desk.kit.theme import Palette
+from nightly_spindle.desk.kit.tool_buttons import paint_tools, tool_buttons
 from nightly_spindle.desk.library.item_finder import ItemFinder
 from nightly_spindle.desk.playout.line_details import LineDetails
 from nightly_spindle.desk.playout.on_air_header import OnAirHeader
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 
 _TOOLS = (
     ("add", "plus", "Add", "Put an item in before the chosen line (Ctrl+N)"),
-    ("remove", "trash-2", "Take out", "Take the chosen lines out (Delete)"),
+    ("remove", "trash-2", "Remove", "Remove the chosen lines (Delete)"),
     ("undo", "undo-2", "Undo", "Undo the last edit (Ctrl+Z)"),
     ("redo", "redo-2", "Redo", "Redo what was undone (Ctrl+Shift+Z)"),
     ("out", "zoom-out", "", "Show more of the night (-)"),
@@ -73,7 +73,6 @@ class AirPlace(Place):
         self.add = ItemFinder(shelf)
         self._shelf = shelf
         self._segue: SegueEditor | None = None
-        self.tools: dict[str, QToolButton] = {}
         self.note = QLabel("")
         self.note.setProperty("role", "muted")
         # a long sentence must not widen the window; its tool tip has all of it
@@ -115,18 +114,11 @@ class AirPlace(Place):
     def _tool_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(4)
-        for name, picture, text, tip in _TOOLS:
-            button = QToolButton()
-            button.setText(text)
-            button.setToolTip(tip)
-            button.setAccessibleName(tip)
-            button.setIcon(icon(picture, self._palette.text))
-            if text:
-                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.tools = tool_buttons(_TOOLS, self._palette)
+        for name, button in self.tools.items():
             if name == "out":
                 row.addWidget(self.note, 1)
             row.addWidget(button)
-            self.tools[name] = button
         return row
 
     def _connect(self) -> None:
@@ -134,9 +126,9 @@ class AirPlace(Place):
         self.night.picked.connect(self.pick)
         self.table.picked.connect(self.pick)
         self.table.move_asked.connect(self.move_line)
-        self.table.remove_asked.connect(self.remove_lines)
-        self.table.items_dropped.connect(self.add_items)
-        self.table.step_asked.connect(self.step_line)
+        self.table.removed.connect(self.remove_lines)
+        self.table.items_dropped.connect(lambda carts, at: self.add_items(carts, at or 0))
+        self.table.shifted.connect(self.step_line)
         self.details.step_asked.connect(self.step_line)
         self.details.remove_asked.connect(self.remove_lines)
         self.details.segue_asked.connect(self.edit_segue)
@@ -160,12 +152,11 @@ class AirPlace(Place):
         self._palette = palette
         self.header.set_palette(palette)
         self.night.set_palette(palette)
-        self.table.order.set_palette(palette)
+        self.table.set_palette(palette)
         self.details.join.palette_ = palette
         if self._segue is not None:
             self._segue.set_palette(palette)
-        for name, picture, _text, _tip in _TOOLS:
-            self.tools[name].setIcon(icon(picture, palette.text))
+        paint_tools(self.tools, _TOOLS, palette)
         self.update()
 
     # -- what is shown -----------------------------------------------------------------------
@@ -224,7 +215,7 @@ class AirPlace(Place):
         self.table.clearSelection()
         self.details.show_finding(mark, number, count, self.planned.settings.tz)
         self.night.show_instant(mark.at_us)
-        if self.table.order.row_of(mark.line_id) is not None:
+        if self.table.cells.seen_at(mark.line_id) >= 0:
             self.pick(mark.line_id)
 
     def forget_item(self) -> None:
@@ -238,7 +229,7 @@ class AirPlace(Place):
         if self.planned is None:
             return
         if self.table.chosen()[:1] != [line_id] and len(self.table.chosen()) < 2:
-            self.table.choose(line_id)
+            self.table.choose(line_id, scroll=True)
         self.night.select(line_id)
         self.details.show_line(self.planned, line_id)
         self.add.where.setText(self._where())

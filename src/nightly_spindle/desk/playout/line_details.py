@@ -136,15 +136,15 @@ class LineDetails(QWidget):
         self.texts: dict[str, QLabel] = {}
         self._captions: dict[str, QWidget] = {}
         self.join = JoinView(palette)
-        self.segue = _button("Change the segue", "See, hear and change how it starts (F7)")
+        self.segue = _button("Change the segue", "See, listen to and change how it starts (F7)")
         self.segue.clicked.connect(lambda: self.segue_asked.emit(self._line_id))
         for name in (
             "WHY IT IS HERE",
             "HOW IT STARTS",
-            "WHAT LIES OVER IT",
-            "AND THEN",
+            "WHAT PLAYS OVER IT",
+            "WHAT FOLLOWS",
             "WHAT IS WRONG",
-            "HOW TO MEND IT",
+            "WHAT TO DO",
         ):
             self._add_part(box, name)
             if name == "HOW IT STARTS":
@@ -155,7 +155,7 @@ class LineDetails(QWidget):
         row.setSpacing(6)
         self.up = _button("Earlier", "Move this line one up (Ctrl+Up)")
         self.down = _button("Later", "Move this line one down (Ctrl+Down)")
-        self.out = _button("Take out", "Take this line out of the running order (Delete)")
+        self.out = _button("Remove", "Remove this line from the running order (Delete)")
         self.up.clicked.connect(lambda: self.step_asked.emit(self._line_id, -1))
         self.down.clicked.connect(lambda: self.step_asked.emit(self._line_id, 1))
         self.out.clicked.connect(lambda: self.remove_asked.emit([self._line_id]))
@@ -211,11 +211,11 @@ class LineDetails(QWidget):
         joined = before is not None and bool(block.how)
         self._say("WHY IT IS HERE", f"{block.origin[:1].upper()}{block.origin[1:]}. {block.why}")
         self._say("HOW IT STARTS", _how(block, before, tz))
-        self._say("WHAT LIES OVER IT", _over(planned.night.over(line_id), tz))
-        self._say("AND THEN", _then(block, after, tz))
+        self._say("WHAT PLAYS OVER IT", _over(planned.night.over(line_id), tz))
+        self._say("WHAT FOLLOWS", _then(block, after, tz))
         marks = [mark for mark in planned.night.marks if mark.line_id == line_id]
         self._say("WHAT IS WRONG", " ".join(mark.text for mark in marks))
-        self._say("HOW TO MEND IT", " ".join(dict.fromkeys(mark.mend for mark in marks)))
+        self._say("WHAT TO DO", " ".join(dict.fromkeys(mark.mend for mark in marks)))
         self.join.show_join(
             before if joined else None,
             block if joined else None,
@@ -232,7 +232,7 @@ class LineDetails(QWidget):
         self.title.setText(f"Finding {number} of {count}")
         self.facts.setText(f"{mark.severity}, {moment_from(mark.at_us, tz):%A, %H:%M:%S}")
         self._say("WHAT IS WRONG", mark.text)
-        self._say("HOW TO MEND IT", mark.mend)
+        self._say("WHAT TO DO", mark.mend)
 
     def _say(self, name: str, text: str) -> None:
         self.texts[name].setText(text)
@@ -244,7 +244,7 @@ def _how(block: Block, before: Block | None, tz: ZoneInfo) -> str:
     if block.join == "joined":
         return f"At {at}, joined in progress."
     if before is not None and cut_short(before):
-        return f"At {at} to the second: “{before.title}” fades out under it."
+        return f"Starts at {at} exactly; “{before.title}” fades out underneath."
     return f"At {at}. {' '.join(block.how)}" if block.how else f"At {at}, at full level."
 
 
@@ -262,7 +262,7 @@ def _then(block: Block, after: Block | None, tz: ZoneInfo) -> str:
         return f"It is cut: “{after.title}” starts at {start}."
     fade = f"It fades over {block.fade_s:.1f} s. " if block.fade_s else ""
     lasts = length((block.end_us - block.start_us) / US)
-    return f"It sounds for {lasts}. {fade}“{after.title}” starts at {start}."
+    return f"Plays for {lasts}. {fade}“{after.title}” starts at {start}."
 
 
 def _label(role: str) -> QLabel:

@@ -214,7 +214,7 @@ class OnAirHeader(QWidget):
         self.mode.setToolTip(
             "Stop after each item and wait for me (F6)"
             if unattended
-            else "Go on by itself, all night (F6)"
+            else "Go on automatically, all night (F6)"
         )
 
     def take(self, sight: EngineStatus) -> None:
@@ -226,7 +226,7 @@ class OnAirHeader(QWidget):
         left = max(0, -(-(self._segue_us - sight.now_us) // US))
         self.countdown.setText(length(left))
         whole = (self._block.end_us - self._block.start_us) / US
-        self.of.setText(f"until the next · sounds {length(whole)}")
+        self.of.setText(f"to next · plays {length(whole)}")
 
 
 def _named(role: str) -> QLabel:

@@ -62,8 +62,10 @@ class JoinLanes(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName("The join: two waveforms, fades, level")
-        self.setToolTip("Drag the lower item to move its start. Drag the round handles to move "
-                        "where a fade begins and ends. Wheel zooms.")  # fmt: skip
+        self.setToolTip(
+            "Drag the lower item to move its start. Drag the round handles to move "
+            "where a fade begins and ends. Wheel zooms."
+        )
 
     # -- what is shown -------------------------------------------------------------------------
 
@@ -123,8 +125,9 @@ class JoinLanes(QWidget):
         kinds = (str(session.meeting.out.kind), str(session.meeting.into.kind))
         if session.measured:
             begin = self._begin_s - session.start_s
-            paint_levels(painter, plot, session.levels, kinds, palette,
-                         (begin, begin + self._span_s))  # fmt: skip
+            paint_levels(
+                painter, plot, session.levels, kinds, palette, (begin, begin + self._span_s)
+            )
         self._paint_handles(painter)
         if self.playhead_s is not None:
             x = self._x(self.playhead_s)
@@ -133,8 +136,9 @@ class JoinLanes(QWidget):
         painter.end()
 
     def _paint_overlap(self, painter: QPainter, session: JoinSession, foot: float) -> None:
-        left, right = (self._x(f / session.rate) for f in (session.join.segue,
-                                                         session.join.out_end))  # fmt: skip
+        left, right = (
+            self._x(f / session.rate) for f in (session.join.segue, session.join.out_end)
+        )
         shade = QColor(self.palette_.select if right >= left else self.palette_.alarm_ground)
         painter.fillRect(QRectF(min(left, right), 0, abs(right - left), foot), shade)
 

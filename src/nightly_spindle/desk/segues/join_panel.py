@@ -14,12 +14,14 @@ from nightly_spindle.desk.kit.fields import DecimalField, TimeField
 if TYPE_CHECKING:
     from nightly_spindle.desk.waves.join_session import JoinSession
 
-_SHAPES = ((Curve.EQUAL_POWER, "equal power"), (Curve.LINEAR, "straight line"),
-           (Curve.STRAIGHT, "no slope"))  # fmt: skip
+_SHAPES = ((Curve.EQUAL_POWER, "equal power"), (Curve.LINEAR, "linear"), (Curve.STRAIGHT, "none"))
 _CAPTIONS = {
-    "start": "THE NEXT STARTS", "fade-out": "FADE-OUT", "fade-in": "FADE-IN",
-    "gain out": "LEVEL OF THE OUTGOING", "gain in": "LEVEL OF THE INCOMING",
-}  # fmt: skip
+    "start": "THE NEXT STARTS",
+    "fade-out": "FADE-OUT",
+    "fade-in": "FADE-IN",
+    "gain out": "LEVEL OF THE OUTGOING",
+    "gain in": "LEVEL OF THE INCOMING",
+}
 
 
 class JoinPanel(QWidget):
@@ -53,7 +55,7 @@ class JoinPanel(QWidget):
         self.once = QPushButton("This time only")
         self.pair = QPushButton("Whenever these two meet")
         self.items = QPushButton("Into the items' own markers")
-        self.reset = QPushButton("As planned")
+        self.reset = QPushButton("Back to automatic")
         self._lay_out()
         self._connect()
 
@@ -86,7 +88,7 @@ class JoinPanel(QWidget):
         box.addWidget(self.told)
         box.addWidget(self.why)
         box.addStretch(1)
-        keep = QLabel("KEEP IT FOR")
+        keep = QLabel("APPLY TO")
         keep.setProperty("role", "caption")
         box.addWidget(keep)
         for button, tip in (
@@ -139,6 +141,8 @@ def _why(session: JoinSession) -> str:
     """Return the reasons as rich text, each under its caption."""
     parts: list[Any] = []
     for name, text in session.why():
-        parts.append(f'<p style="margin:5px 0 0 0"><b style="font-size:11px">{_CAPTIONS[name]}</b>'
-                     f"<br>{text}</p>")  # fmt: skip
+        parts.append(
+            f'<p style="margin:5px 0 0 0"><b style="font-size:11px">{_CAPTIONS[name]}</b>'
+            f"<br>{text}</p>"
+        )
     return "".join(parts)

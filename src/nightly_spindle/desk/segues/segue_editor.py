@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from nightly_spindle.audio import peaks
 from nightly_spindle.core.base.errors import InputFault
@@ -17,7 +17,8 @@ from nightly_spindle.core.reports.timeline import cut_short
 from nightly_spindle.desk.kit.desk_ear import JOIN, DeskEar
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.running_order_undo import SetJoin
-from nightly_spindle.desk.kit.theme import Palette, icon
+from nightly_spindle.desk.kit.theme import Palette
+from nightly_spindle.desk.kit.tool_buttons import paint_tools, tool_buttons
 from nightly_spindle.desk.markers.marker_wave import Sound
 from nightly_spindle.desk.segues.join_lanes import JoinLanes
 from nightly_spindle.desk.segues.join_panel import JoinPanel
@@ -37,7 +38,7 @@ _TOOLS = (
     ("back", "", "Back", "Back to the running order (Escape)"),
     ("previous", "arrow-left", "", "The join before (Page Up)"),
     ("next", "arrow-right", "", "The next join (Page Down)"),
-    ("play", "headphones", "Hear the join", "Listen to the join alone, or stop (Space)"),
+    ("play", "headphones", "Listen", "Listen to the join alone, or stop (Space)"),
     ("out", "zoom-out", "", "Further (-)"),
     ("in", "zoom-in", "", "Closer (+)"),
 )
@@ -73,27 +74,17 @@ class SegueEditor(QWidget):
         self._frame = QTimer(self)
         self._frame.setInterval(_FRAME_MS)
         self._frame.timeout.connect(self._on_frame)
-        self.tools: dict[str, QToolButton] = {}
         self._lay_out()
         self._connect()
 
     def _lay_out(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(5)
-        for name, picture, text, tip in _TOOLS:
-            button = QToolButton()
-            button.setText(text)
-            button.setToolTip(tip)
-            button.setAccessibleName(tip)
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            if picture:
-                button.setIcon(icon(picture, self._palette.text))
-            if picture and text:
-                button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.tools = tool_buttons(_TOOLS, self._palette, takes_focus=False)
+        for name, button in self.tools.items():
             if name == "play":
                 row.addWidget(self.title, 1)
             row.addWidget(button)
-            self.tools[name] = button
         hint = QLabel(_HINT)
         hint.setProperty("role", "muted")
         hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -119,19 +110,20 @@ class SegueEditor(QWidget):
         self.ear.failed.connect(self.said)
         self._sounds.failed.connect(self.said)
         acts: dict[str, Callable[[], object]] = {
-            "back": self.leave, "previous": lambda: self.step(-1), "next": lambda: self.step(1),
-            "play": self.hear_or_stop, "out": lambda: lanes.zoom(1.6),
+            "back": self.leave,
+            "previous": lambda: self.step(-1),
+            "next": lambda: self.step(1),
+            "play": self.hear_or_stop,
+            "out": lambda: lanes.zoom(1.6),
             "in": lambda: lanes.zoom(0.6),
-        }  # fmt: skip
+        }
         for name, act in acts.items():
             self.tools[name].clicked.connect(lambda _=False, act=act: act())
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self._palette = self.lanes.palette_ = palette
-        for name, picture, _, _ in _TOOLS:
-            if picture:
-                self.tools[name].setIcon(icon(picture, palette.text))
+        paint_tools(self.tools, _TOOLS, palette)
         self.lanes.update()
 
     def close_down(self) -> None:
@@ -146,8 +138,10 @@ class SegueEditor(QWidget):
         self._planned = planned
         pairs = self._pairs()
         if not any(into.line_id == line_id for _, into in pairs):
-            self.said.emit("That line does not start with a segue: there is nothing before it, or "
-                           "what is before it is cut.")  # fmt: skip
+            self.said.emit(
+                "That line does not start with a segue: there is nothing before it, or "
+                "what is before it is cut."
+            )
             return False
         self.ear.warm()
         self._line_id, self.session = line_id, None
@@ -242,7 +236,7 @@ class SegueEditor(QWidget):
         if found is not None and self._planned is not None:
             at = moment_from(found[1].start_us, self._planned.settings.tz)
             together = session.join.overlap / session.rate
-            how = f"{together:.2f} s together" if together >= 0 else f"{-together:.2f} s of silence"
+            how = f"{together:.2f} s overlap" if together >= 0 else f"{-together:.2f} s of silence"
             kept = ", set by hand" if session.kept is not None and not session.changed else ""
             changed = ", changed" if session.changed else ""
             self.title.setText(f"{at:%H:%M:%S}  {how}{kept}{changed}")
@@ -295,9 +289,11 @@ class SegueEditor(QWidget):
             self._undo.push(SetJoin(self._link, found[1].title, self._line_id, None))
         pair = (session.meeting.out.cart, session.meeting.into.cart)
         if pair in session.meeting.segues.pairs or (was_kept and not once):
-            self._push("forget how two items meet",
-                       lambda lib: editors.segues.set_pair(lib, *pair, None),
-                       lambda lib, was: editors.segues.restore_pair(lib, *pair, was))  # fmt: skip
+            self._push(
+                "forget how two items meet",
+                lambda lib: editors.segues.set_pair(lib, *pair, None),
+                lambda lib, was: editors.segues.restore_pair(lib, *pair, was),
+            )
         session.kept = None
         self._show()
 
@@ -314,22 +310,28 @@ class SegueEditor(QWidget):
                 return
             self._undo.push(SetJoin(self._link, into.title, self._line_id, edit))
         elif where == "pair":
-            self._push(f"how “{out.title}” meets “{into.title}”",
-                       lambda lib: editors.segues.set_pair(lib, out.cart, into.cart, edit),
-                       lambda lib, was: editors.segues.restore_pair(lib, out.cart, into.cart,
-                                                                    was))  # fmt: skip
+            self._push(
+                f"how “{out.title}” meets “{into.title}”",
+                lambda lib: editors.segues.set_pair(lib, out.cart, into.cart, edit),
+                lambda lib, was: editors.segues.restore_pair(lib, out.cart, into.cart, was),
+            )
         else:
             try:
                 wanted = session.into_items()
             except InputFault as error:
                 self.said.emit(str(error))
                 return
-            self._push(f"markers of “{out.title}”",
-                       lambda lib: editors.marking.set_by_hand(lib, wanted),
-                       editors.put_marks_back)  # fmt: skip
+            self._push(
+                f"markers of “{out.title}”",
+                lambda lib: editors.marking.set_by_hand(lib, wanted),
+                editors.put_marks_back,
+            )
         session.kept = edit
-        told = {"once": "this time", "pair": "whenever these two meet",
-                "items": "the items themselves"}  # fmt: skip
+        told = {
+            "once": "this time",
+            "pair": "whenever these two meet",
+            "items": "the items themselves",
+        }
         self.said.emit(f"The join is kept for {told[where]}. Ctrl+Z undoes it.")
         self._show()
 
@@ -362,7 +364,7 @@ class SegueEditor(QWidget):
     def _on_ended(self) -> None:
         self._frame.stop()
         self._heard = self.lanes.playhead_s = None
-        self.tools["play"].setText("Hear the join")
+        self.tools["play"].setText("Listen")
         self.lanes.update()
 
     def leave(self) -> None:

@@ -96,7 +96,7 @@ class SeguePage(QWidget):
         self.about = QLabel("")
         self.about.setProperty("role", "caption")
         self.presets: dict[str, QPushButton] = {}
-        self.keep, self.discard = QPushButton("Keep"), QPushButton("Discard")
+        self.keep, self.discard = QPushButton("Save"), QPushButton("Discard")
         self.forget = QPushButton("Go by the others")
         self.plots = [(QLabel(""), JoinPlot(palette), JoinPlot(palette)) for _ in range(_SHOWN)]
         self._lay_out()
@@ -148,7 +148,7 @@ class SeguePage(QWidget):
         box.addWidget(self.form)
         acts = QHBoxLayout()
         acts.setSpacing(6)
-        self.keep.setToolTip("Keep what was changed (Ctrl+S)")
+        self.keep.setToolTip("Save the changes (Ctrl+S)")
         self.keep.setShortcut("Ctrl+S")
         for button in (self.keep, self.discard, self.forget):
             acts.addWidget(button)
@@ -183,8 +183,9 @@ class SeguePage(QWidget):
             kinds = [group.name for group in catalogue.find(Query(), 0).kinds]
             items = catalogue.items({cart for pair in wanted for cart in pair})
             first = {kind: catalogue.find(Query(kinds=(kind,)), 2).carts[:2] for kind in kinds}
-            some = {k: list(catalogue.items(map(int, carts)).values()) for k, carts in
-                    first.items()}  # fmt: skip
+            some = {
+                k: list(catalogue.items(map(int, carts)).values()) for k, carts in first.items()
+            }
             return settings, segues, kinds, items, some
 
         def then(found: Any) -> None:
@@ -261,16 +262,20 @@ class SeguePage(QWidget):
             return
         rate = self._settings.rate
         out, into = self._cell
-        meant = [p for p in self._pairs if out in {ANY, str(p.out.kind)}
-                 and into in {ANY, str(p.into.kind)}]  # fmt: skip
+        meant = [
+            p
+            for p in self._pairs
+            if out in {ANY, str(p.out.kind)} and into in {ANY, str(p.into.kind)}
+        ]
         tonight = bool(meant)
         if not tonight:
             meant = self._examples(out, into)
         joins: list[tuple[Pair, Join, Join]] = []
         for pair in meant:
             begin = span(pair.out, rate).cue_in
-            now, then = (plan_join(pair.out, begin, pair.into, one, rate)
-                         for one in (self._segues, segues))  # fmt: skip
+            now, then = (
+                plan_join(pair.out, begin, pair.into, one, rate) for one in (self._segues, segues)
+            )
             joins.append((pair, now, then))
         joins.sort(key=lambda row: -_difference(row[1], row[2]))
         changed = sum(_difference(before, after) > 0 for _, before, after in joins)
@@ -312,17 +317,17 @@ class SeguePage(QWidget):
         carts = (pair.out.cart, pair.into.cart)
         if not all(self._stored.get(cart) for cart in carts):
             looked = all(cart in self._stored for cart in carts)
-            told = "Not measured yet: the intake does that by itself." if looked else ""
+            told = "Not measured yet: the intake does that automatically." if looked else ""
             plot.show_levels(None, ("", ""), 0.0, caption, told, bad=False)
             return
         sides = [side_of(i, self._stored[i.cart], settings) for i in (pair.out, pair.into)]
         levels = join_levels(sides[0], sides[1], join, settings.rate)
         faults = assess(levels).faults
         together = join.overlap / settings.rate
-        told = f"{together:.1f} s together" if together >= 0 else f"{-together:.1f} s of silence"
+        told = f"{together:.1f} s overlap" if together >= 0 else f"{-together:.1f} s of silence"
         if join.fade_out:
             told += f", fade {join.fade_out / settings.rate:.1f} s"
-        told += ". " + (faults[0] if faults else "No hole, bump, clash or cut.")
+        told += ". " + (faults[0] if faults else "The level holds.")
         kinds = (str(pair.out.kind), str(pair.into.kind))
         plot.show_levels(levels, kinds, together, caption, told, bad=bool(faults))
 

@@ -23,19 +23,24 @@ NAMES = {
     "fixed_s": "Time before the end",
     "gap_s": "Gap",
     "fade_out_s": "Fade-out",
-    "fade_out_curve": "… shape",
+    "fade_out_curve": "Fade-out curve",
     "fade_in_s": "Fade-in",
-    "fade_in_curve": "… shape",
+    "fade_in_curve": "Fade-in curve",
     "shortest_s": "Shortest fade",
     "longest_s": "Longest overlap",
     "segue_short": "Short items",
     "short_s": "Short is up to",
 }
 _WORDS = {
-    "markers": "at the segue point", "fixed": "a fixed time early", "gap": "after a gap",
-    "equal-power": "equal power", "linear": "straight line", "straight": "no slope",
-    "True": "are segued", "False": "play out first",
-}  # fmt: skip
+    "markers": "at the segue point",
+    "fixed": "a fixed time early",
+    "gap": "after a gap",
+    "equal-power": "equal power",
+    "linear": "linear",
+    "straight": "none",
+    "True": "are segued",
+    "False": "play out first",
+}
 # values that say something only with one way to start
 _ONLY = {"trigger_db": "markers", "patience_s": "markers", "fixed_s": "fixed", "gap_s": "gap"}
 

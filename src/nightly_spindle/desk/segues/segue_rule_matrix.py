@@ -44,8 +44,11 @@ class SegueRuleMatrix(QWidget):
         self.chosen = (ANY, ANY)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Segue rules, kind to kind")
-        self.setToolTip("Down: what is ending. Across: what starts. A filled cell has a rule of "
-                        "its own, a pale one goes by the others. Arrow keys choose.")  # fmt: skip
+        self.setToolTip(
+            "Down: the outgoing item. Across: the incoming one. A filled cell has a "
+            "rule of its own, a pale one follows the others. Arrow keys "
+            "choose."
+        )
 
     def show_rules(self, segues: Segues, kinds: Sequence[str]) -> None:
         """Show the rules for these kinds, and those that rules are about."""
@@ -132,9 +135,11 @@ class SegueRuleMatrix(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Go from cell to cell."""
         steps = {
-            Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0),
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+            Qt.Key.Key_Up: (-1, 0),
             Qt.Key.Key_Down: (1, 0),
-        }  # fmt: skip
+        }
         step = steps.get(Qt.Key(event.key()))
         if step is None:
             super().keyPressEvent(event)

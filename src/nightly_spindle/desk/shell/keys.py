@@ -17,7 +17,7 @@ SHORTCUTS = (
             ("Ctrl+1 to Ctrl+8", "the places, from Air to Station"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
             ("Ctrl+F", "find items in the library"),
-            ("Ctrl+C", "copy the chosen rows as text"),
+            ("Ctrl+C, Ctrl+Shift+C", "copy the chosen rows as text, as CSV"),
             ("F4", "show the next finding"),
             ("Ctrl+L", "light or dark"),
             ("F1", "this page"),
@@ -33,7 +33,7 @@ SHORTCUTS = (
             ("F9", "stop, start, go on air"),
             ("Ctrl+N", "add an item to the running order"),
             ("Ctrl+Up, Ctrl+Down", "move the chosen line"),
-            ("Delete", "take the chosen lines out"),
+            ("Delete", "remove the chosen lines"),
             ("+ and -, Left, Right", "night line: zoom, choose a line"),
             ("Home", "night line: back to now"),
         ),
@@ -41,7 +41,7 @@ SHORTCUTS = (
     (
         "Logs",
         (
-            ("Arrows, Return", "board: choose a log, open it"),
+            ("Arrows, Enter", "board: choose a log, open it"),
             ("N", "next line that cannot air"),
             ("Ctrl+Up, Ctrl+Down, Delete", "move a line, drop it"),
             ("Esc", "back to the board"),
@@ -50,41 +50,50 @@ SHORTCUTS = (
     (
         "Events",
         (
-            ("Arrows, Return", "week: choose a firing, edit its event"),
+            ("Arrows, Enter", "week: choose a firing, edit its event"),
             ("Ctrl+Arrows", "move it by 5 min or a day; Shift 1 min"),
             ("Alt+Up, Alt+Down", "copy it to the day before, the next day"),
             ("Space, Delete", "switch it on or off, remove it"),
             ("Page Up, Page Down, Home", "the week before, the next, this one"),
-            ("Ctrl+N, Ctrl+S", "new event; keep what was changed"),
+            ("Ctrl+N, Ctrl+S", "new event; save the changes"),
         ),
     ),
     (
         "Library",
         (
             ("Space", "listen to the chosen item, or stop"),
-            ("Ctrl+Return", "add the chosen items to the running order"),
-            ("Ctrl+M", "mark the chosen items, one after the other"),
-            ("Ctrl+S", "segue rules: keep what was changed"),
+            ("Ctrl+Enter", "add the chosen items to the running order"),
+            ("Ctrl+M", "set markers for the chosen items, one after the other"),
+            ("Ctrl+S", "segue rules: save the changes"),
+        ),
+    ),
+    (
+        "Formats",
+        (
+            ("Ctrl+N, Ctrl+S", "new clock, day plan or rule; save the changes"),
+            ("Alt+Left, Alt+Right", "schedule: the day before, the next day"),
+            ("Ctrl+Enter", "schedule: make the shown day"),
+            ("Enter, Insert", "schedule: use the candidate, put it in before"),
         ),
     ),
     (
         "Campaigns",
         (
-            ("Ctrl+N, Ctrl+S", "new order or break; keep what was changed"),
-            ("Arrows, Space", "hours: go, paint or clear; Shift goes on"),
+            ("Ctrl+N, Ctrl+S", "new order or break; save the changes"),
+            ("Arrows, Space", "hours: move; Space paints or clears; Shift extends"),
             ("Arrows", "week: choose a break"),
-            ("Ctrl+Arrows", "week: move the spot in hand"),
+            ("Ctrl+Arrows", "week: move the chosen spot"),
         ),
     ),
     (
         "Overlays",
         (
             ("Up, Down", "coming: choose a join"),
-            ("Left, Right", "move what lies over it by 0.1 s; Shift 1 s"),
-            ("Space", "hear it, or a member; stop"),
-            ("Delete, Backspace", "nothing there; as the pools say"),
+            ("Left, Right", "move what plays over it by 0.1 s; Shift 1 s"),
+            ("Space", "listen to it, or to a member; stop"),
+            ("Delete, Backspace", "lay nothing; back to automatic"),
             ("Ctrl+Up, Ctrl+Down", "pools: asked sooner, later; members: order"),
-            ("Ctrl+N, Ctrl+S", "new pool; keep what was changed"),
+            ("Ctrl+N, Ctrl+S", "new pool; save the changes"),
         ),
     ),
     (
@@ -95,11 +104,11 @@ SHORTCUTS = (
             ("Up, Down", "choose a marker"),
             ("Left, Right", "playhead by 1 s; Shift 0.1, Ctrl 5"),
             (", and .", "move the marker by 10 ms; Shift 1, Ctrl 100"),
-            ("Return", "type its position"),
-            ("Delete, Backspace", "clear it; as it is measured"),
-            ("H, L", "hear it; play around it again and again"),
-            ("Z, O", "to the zero crossing; to the onset nearby"),
-            ("+ and -, 0, Home", "zoom; all of it; the marker from close by"),
+            ("Enter", "type its position"),
+            ("Delete, Backspace", "clear it; back to the measured position"),
+            ("H, L", "listen at it; loop around it"),
+            ("Z, O", "snap to the zero crossing; to the attack"),
+            ("+ and -, 0, Home", "zoom; all of it; zoom to the marker"),
             ("S", "spectrum"),
             ("Page Up, Page Down", "the item before, the next item"),
         ),
@@ -107,14 +116,14 @@ SHORTCUTS = (
     (
         "Changing a segue",
         (
-            ("Space", "hear the join, or stop"),
+            ("Space", "listen to the join, or stop"),
             (", and .", "move the start by 10 ms; Shift 1, Ctrl 100"),
-            ("F2, F3, F5", "keep it: this time, for the pair, in the items"),
+            ("F2, F3, F5", "save it: this time, for the pair, in the items"),
             ("Page Up, Page Down", "the join before, the next join"),
         ),
     ),
 )
-_COLUMNS = ((0, 1, 2, 3, 4), (5, 6, 7, 8))  # which parts stand below each other
+_COLUMNS = ((0, 1, 2, 3, 4), (5, 6, 7, 8, 9))  # which parts stand below each other
 
 
 class KeysPage(QFrame):

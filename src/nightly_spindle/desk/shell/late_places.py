@@ -34,8 +34,12 @@ class LatePlaces:
 
     def make(self, name: str, palette: Palette) -> Place:
         """Make a place; each name once."""
-        makers = {"Events": self._events, "Formats": self._formats,
-                  "Campaigns": self._campaigns, "Overlays": self._overlays}  # fmt: skip
+        makers = {
+            "Events": self._events,
+            "Formats": self._formats,
+            "Campaigns": self._campaigns,
+            "Overlays": self._overlays,
+        }
         self.made[name] = made = makers[name](palette)
         return made
 

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSize, Qt, QTimer, Signal
 from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
+from nightly_spindle.desk.kit.dragged_items import MIME
 from nightly_spindle.desk.kit.theme import Palette, icon
-from nightly_spindle.desk.library.item_table import MIME
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QDragEnterEvent, QDragLeaveEvent
@@ -22,7 +22,7 @@ PLACES = (
     ("Library", "library", "Items, lists, intake"),
     ("Formats", "list-music", "Format clocks, the week, rules, logs made ahead"),
     ("Campaigns", "megaphone", "Advertisers' orders, the breaks of the week, reports"),
-    ("Overlays", "layers-2", "Sweepers and voiceovers: what lies over the coming joins, pools"),
+    ("Overlays", "layers-2", "Sweepers and voiceovers coming up, and their pools"),
     ("Station", "hard-drive", "Backups, check, the station book"),
 )
 
@@ -80,7 +80,7 @@ class Rail(QWidget):
         self.places["Air"].setChecked(True)
         box.addStretch(1)
         self.look, self.help = QToolButton(), QToolButton()
-        _dress(self.look, "Look", "sun-moon", "Light or dark (Ctrl+L)")
+        _dress(self.look, "Theme", "sun-moon", "Light or dark (Ctrl+L)")
         _dress(self.help, "Keys", "keyboard", "The keyboard on one page (F1)")
         box.addWidget(self.look)
         box.addWidget(self.help)

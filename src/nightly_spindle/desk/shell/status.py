@@ -16,9 +16,11 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.reports.timeline import Mark, Pin
 
+_FIXED, _EVENT = "NEXT FIXED TIME", "NEXT EVENT"
+
 
 class StatusBar(QWidget):
-    """On air or not, mode, station time, what is left, next fixed time, worst finding.
+    """On air or not, mode, station time, what is left, next event, worst finding.
 
     Signals: `finding_asked` when the finding is pressed.
     """
@@ -38,8 +40,9 @@ class StatusBar(QWidget):
         self.sign.setAccessibleName("On air or not")
         self.heard = QLabel("simulated:\nnobody hears this")
         self.heard.setAccessibleName("Whether anybody hears the station")
-        self.heard.setToolTip("The simulated sound card takes the sound. Choose a sound device at "
-                              "the place Station.")  # fmt: skip
+        self.heard.setToolTip(
+            "The simulated sound card takes the sound. Choose a sound device at the place Station."
+        )
         self.heard.hide()
         row.addWidget(self.sign)
         row.addWidget(self.heard)
@@ -53,9 +56,9 @@ class StatusBar(QWidget):
         names.addWidget(self.mode)
         row.addLayout(names)
         row.addSpacing(10)
-        self.time = self._figure(row, "STATION TIME", "00:00:00")
-        self.left = self._figure(row, "LEFT OF THIS ITEM", "–:––")
-        self.fixed = self._figure(row, "NEXT FIXED TIME", "–")
+        _, self.time = self._figure(row, "STATION TIME", "00:00:00")
+        _, self.left = self._figure(row, "LEFT OF THIS ITEM", "–:––")
+        self.fixed_caption, self.fixed = self._figure(row, _FIXED, "–")
         self.fixed_text = QLabel("")
         self.fixed_text.setProperty("role", "muted")
         self.fixed_text.setAlignment(Qt.AlignmentFlag.AlignBottom)
@@ -68,7 +71,8 @@ class StatusBar(QWidget):
         self.show_finding([], None, None)
 
     @staticmethod
-    def _figure(row: QHBoxLayout, caption: str, start: str) -> QLabel:
+    def _figure(row: QHBoxLayout, caption: str, start: str) -> tuple[QLabel, QLabel]:
+        """Return a caption and the figure below it."""
         box = QVBoxLayout()
         box.setSpacing(0)
         above = QLabel(caption)
@@ -79,7 +83,7 @@ class StatusBar(QWidget):
         box.addWidget(above)
         box.addWidget(figure)
         row.addLayout(box)
-        return figure
+        return above, figure
 
     def set_on_air(self, *, on_air: bool, waiting: bool) -> None:
         """Show whether the station is on air, or on but waiting for the operator."""
@@ -114,7 +118,10 @@ class StatusBar(QWidget):
         self.left.setText("–:––" if left_s is None else length(ceil(left_s)))
 
     def show_fixed(self, pin: Pin | None, now_us: int, tz: ZoneInfo) -> None:
-        """Show the next fixed time and how it is met."""
+        """Show the next event, a fixed time where it promises one, and how that is met."""
+        caption = _FIXED if pin is None or pin.promised else _EVENT
+        self.fixed_caption.setText(caption)
+        self.fixed.setAccessibleName(caption.capitalize())
         if pin is None:
             self.fixed.setText("–")
             self.fixed_text.setText("")

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, cast
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
-    QApplication,
     QHBoxLayout,
     QMainWindow,
     QMessageBox,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.air.messages import HANDS, SetUnattended
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.desk.kit import theme
+from nightly_spindle.desk.kit.column_memory import ColumnMemory
 from nightly_spindle.desk.kit.engine_link import EngineLink
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
@@ -72,14 +72,18 @@ class DeskWindow(QMainWindow):
         self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
         self._late = LatePlaces(
-            self.shelf, self.link, settings, self._present,
+            self.shelf,
+            self.link,
+            settings,
+            self._present,
             lambda: self._state if self.link.on_air else None,
-        )  # fmt: skip
+        )
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
         self.resize(1280, 800)
         self._lay_out()
+        self.columns = ColumnMemory(memory)
         self._connect()
         self._shortcuts()
         self._paint(self.palette_)
@@ -182,9 +186,7 @@ class DeskWindow(QMainWindow):
 
     def _paint(self, palette: theme.Palette) -> None:
         self.palette_ = palette
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        app.setStyleSheet(theme.sheet(palette))
+        self.setStyleSheet(theme.sheet(palette))
         self.air.set_palette(palette)
         self.library.set_palette(palette)
         self.logs.set_palette(palette)
@@ -436,8 +438,9 @@ class DeskWindow(QMainWindow):
             self._told.setWindowTitle("The station stays on air")
             self._told.setText(f"{self._settings.name} stays on air without the desk.")
             self._told.setInformativeText(
-                "The air engine goes on by itself. Open the desk again to see it; “Stop”, or "
-                f"`nightly-spindle tell {self._folder} leave`, ends it. This is said once."
+                "The air engine carries on without the desk. Open the desk again to see it; "
+                f"“Stop”, or `nightly-spindle tell {self._folder} leave`, ends it. This is "
+                "said once."
             )
             self._told.addButton("Close the desk", QMessageBox.ButtonRole.AcceptRole)
             self._told.finished.connect(lambda _: self.close())

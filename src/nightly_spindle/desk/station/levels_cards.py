@@ -22,12 +22,15 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.library_worker import LibraryWorker
 
 _NAMES = {
-    "target_lufs": "Loudness of everything", "ceiling_dbtp": "True peak at the most",
-    "most_gain_db": "Lifted at the most", "assumed_lufs": "Taken for the unmeasured",
+    "target_lufs": "Loudness of everything",
+    "ceiling_dbtp": "Maximum true peak",
+    "most_gain_db": "Maximum gain",
+    "assumed_lufs": "Assumed if unmeasured",
     "cut_fade_s": "Fade of what is cut",
-    "head_db": "Sound begins above", "tail_db": "Sound has ended below",
+    "head_db": "Sound begins above",
+    "tail_db": "Sound has ended below",
     "blip_s": "A blip is up to",
-}  # fmt: skip
+}
 _PART = 400  # items that are measured anew in one go
 
 
@@ -49,16 +52,28 @@ class LevelsCards(QWidget):
         self.kinds.setAccessibleName("Kinds louder or quieter")
         self.kinds.setToolTip("How many LU louder or quieter kinds play: “sweeper 1, bed -8”")
         self.kinds.editingFinished.connect(self._save)
-        self.anew = QPushButton("Measure all markers anew")
+        self.anew = QPushButton("Measure all markers again")
         self.anew.setToolTip("From stored levels, without the audio; markers set by hand stay")
         self.anew.clicked.connect(self.measure_anew)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(16)
-        row.addWidget(self._card("HOW LOUD IT PLAYS", "level", Levels, settings.levels,
-                                 ("Kinds louder, quieter (LU)", self.kinds)), 1)  # fmt: skip
-        row.addWidget(self._card("WHAT COUNTS AS SILENCE", "trim", Trimming, settings.trimming,
-                                 ("", self.anew)), 1)  # fmt: skip
+        row.addWidget(
+            self._card(
+                "HOW LOUD IT PLAYS",
+                "level",
+                Levels,
+                settings.levels,
+                ("Kinds louder, quieter (LU)", self.kinds),
+            ),
+            1,
+        )
+        row.addWidget(
+            self._card(
+                "WHAT COUNTS AS SILENCE", "trim", Trimming, settings.trimming, ("", self.anew)
+            ),
+            1,
+        )
 
     def _card(
         self, title: str, prefix: str, group: type[Any], now: Any, last: tuple[str, QWidget]
@@ -76,8 +91,9 @@ class LevelsCards(QWidget):
             field = DecimalField(meta["low"], meta["high"], meta["unit"])
             field.show_value(getattr(now, name))
             field.setAccessibleName(_NAMES[name])
-            field.setToolTip(f"{meta['sentence']} {meta['low']:g} to {meta['high']:g} "
-                             f"{meta['unit']}.")  # fmt: skip
+            field.setToolTip(
+                f"{meta['sentence']} {meta['low']:g} to {meta['high']:g} {meta['unit']}."
+            )
             field.entered.connect(lambda _: self._save())
             self.fields[f"{prefix}.{name}"] = field
             grid.addWidget(QLabel(_NAMES[name]), row, 0)
@@ -94,13 +110,13 @@ class LevelsCards(QWidget):
         folder: Path = self._shelf.folder
 
         def then(_: Any) -> None:
-            self.told.emit("Kept; what is on air goes by it from the next item on.")
+            self.told.emit("Saved; it applies from the next item on.")
             self.changed.emit()
 
         self._shelf.look(lambda _: set_settings(folder, values), then)
 
     def measure_anew(self) -> None:
-        """Measure all markers anew, part by part; pressed again it stops."""
+        """Measure all markers again, part by part; pressed again it stops."""
         if self._left:
             self._left = []
             return
@@ -116,9 +132,10 @@ class LevelsCards(QWidget):
     def _next(self) -> None:
         part, self._left = self._left[:_PART], self._left[_PART:]
         if not part:
-            self.anew.setText("Measure all markers anew")
-            self.told.emit(f"{self._done} items looked at; the markers of {self._others} are "
-                           "others now.")  # fmt: skip
+            self.anew.setText("Measure all markers again")
+            self.told.emit(
+                f"{self._done} items looked at; the markers of {self._others} are others now."
+            )
             self.changed.emit()
             return
         folder = self._shelf.folder
@@ -132,7 +149,7 @@ class LevelsCards(QWidget):
         def then(others: int) -> None:
             self._done += len(part)
             self._others += others
-            self.told.emit(f"{self._done} of {self._done + len(self._left)} items measured anew …")
+            self.told.emit(f"{self._done} of {self._done + len(self._left)} items measured again …")
             self._next()
 
         self._shelf.edit(work, then)

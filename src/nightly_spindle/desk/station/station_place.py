@@ -100,13 +100,14 @@ class StationPlace(Place):
         box.addStretch(0)
 
     def _backup_card(self) -> QWidget:
-        card, grid = _card("BACKUPS", "Programme, library and logs in one verified file. Audio "
-                           "stays where it is.")  # fmt: skip
+        card, grid = _card(
+            "BACKUPS", "Programme, library and logs in one verified file. Audio stays where it is."
+        )
         self.every.setValue(round(self._settings.backup_every_days))
-        self.every.setToolTip("0 makes no backups by itself")
+        self.every.setToolTip("0 makes no automatic backups")
         self.keep.setValue(self._settings.backup_keep)
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Every so many days", self.every),
+            ("Every … days", self.every),
             ("Keep the newest", self.keep),
             ("In the folder", self.place),
         )
@@ -234,7 +235,7 @@ class StationPlace(Place):
             self.told.setText(
                 f"{grave} things are wrong, {len(found) - grave} worth a look."
                 if found
-                else "The station is sound: database, audio files, folders."
+                else "Nothing is wrong with the station: database, audio files, folders."
             )
             self._list(f"{'wrong' if one.grave else 'note'}: {one.text}" for one in found)
 
@@ -267,9 +268,11 @@ class StationPlace(Place):
             self._work(
                 "Restoring …",
                 lambda: backups.restore(Path(file), Path(target)),
-                lambda m: self.told.setText(f"{m['station']}, as of {m['made']}, is in {target}; "
-                                            "open the desk on that folder."),
-            )  # fmt: skip
+                lambda m: self.told.setText(
+                    f"{m['station']}, as of {m['made']}, is in {target}; "
+                    "open the desk on that folder."
+                ),
+            )
 
     def _copy(self) -> None:
         target = QFileDialog.getExistingDirectory(self, "An empty folder for the copy")

@@ -88,8 +88,9 @@ class BreakWeek(QWidget):
     def _box(self, day: int, hour: int, at: int, many: int) -> QRectF:
         width, height = (self.width() - _LEFT) / DAYS, (self.height() - _TOP) / 24
         each = (width - 6) / max(2, many)
-        return QRectF(_LEFT + day * width + 2 + at * each, _TOP + hour * height + 1.5, each - 3,
-                      height - 3)  # fmt: skip
+        return QRectF(
+            _LEFT + day * width + 2 + at * each, _TOP + hour * height + 1.5, each - 3, height - 3
+        )
 
     def _hit(self, at: QPointF) -> Key | None:
         width, height = (self.width() - _LEFT) / DAYS, (self.height() - _TOP) / 24
@@ -221,9 +222,11 @@ class BreakWeek(QWidget):
             painter.setPen(QColor(p.raised))
             painter.drawLine(QPointF(_LEFT, y), QPointF(self.width(), y))
             painter.setPen(QColor(p.muted))
-            painter.drawText(QRectF(0, y, _LEFT - 6, height),
-                             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                             f"{hour:02}:00")  # fmt: skip
+            painter.drawText(
+                QRectF(0, y, _LEFT - 6, height),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                f"{hour:02}:00",
+            )
 
     def _paint_break(
         self, painter: QPainter, box: QRectF, place: BreakPlace, *, target: bool
@@ -244,8 +247,11 @@ class BreakWeek(QWidget):
         if box.width() >= 18:
             ink = theme.ink_on("spot") if inside and not dim else QColor(p.text)
             painter.setPen(ink if inside else QColor(p.muted))
-            painter.drawText(box.adjusted(3, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter
-                             | Qt.AlignmentFlag.AlignLeft, str(len(inside)))  # fmt: skip
+            painter.drawText(
+                box.adjusted(3, 0, 0, 0),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
+                str(len(inside)),
+            )
         over = taken > 1.0
         if over or target or place.key == self.chosen:
             edge = p.alarm if over else p.text

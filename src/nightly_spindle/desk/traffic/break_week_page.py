@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from nightly_spindle.core.base.timebase import US, length
 from nightly_spindle.core.base.wording import counted
@@ -17,7 +16,9 @@ from nightly_spindle.core.traffic.spot_plan import Booking
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
-from nightly_spindle.desk.kit.row_table import Rows, RowTable
+from nightly_spindle.desk.kit.panels import details_panel, lay_beside
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 from nightly_spindle.desk.kit.theme import icon
 from nightly_spindle.desk.traffic.break_week import DAYS, BreakWeek, title_of
 from nightly_spindle.store.base.transaction import LibraryTransaction
@@ -43,30 +44,16 @@ class _Spot:
     length_s: float
 
 
-class _SpotRows(Rows):
-    """The spots of a break in their order."""
-
-    heads = ("Spot", "Length", "Set")
-    right = (1,)
-
-    def text(self, row: _Spot, column: int) -> str:
-        """Return a cell's text."""
-        lasts = length(row.length_s) if row.length_s else "–"
-        return (row.campaign.name, lasts, "by hand" if row.booking.fixed else "")[column]
-
-    def tip(self, row: _Spot) -> str:
-        """Return whose it is."""
-        return row.campaign.sentence()
-
-    def kind(self, row: _Spot) -> str:
-        """Return the kind whose shape it has."""
-        del row
-        return "spot"
-
-    def ink(self, row: _Spot, column: int) -> QColor | None:
-        """Return a cell's colour where it is not the usual one."""
-        del row
-        return QColor(self.palette_.muted) if column == 2 else None
+_SPOTS: TableLayout[_Spot] = TableLayout(
+    "Spots of the break",
+    (
+        Column("Spot", 140, lambda r: r.campaign.name, wide=True, sign=lambda _: "spot"),
+        Column("Length", 50, lambda r: length(r.length_s) if r.length_s else "–", right=True),
+        Column("Set", 58, lambda r: "by hand" if r.booking.fixed else "", ink="muted"),
+    ),
+    tip=lambda r: r.campaign.sentence(),
+    sortable=False,
+)
 
 
 class BreakWeekPage(QWidget):
@@ -80,7 +67,7 @@ class BreakWeekPage(QWidget):
         self._shelf, self._undo = shelf, undo
         self.sheet: SpotSheet | None = None
         self.week = BreakWeek(palette)
-        self.spots = RowTable(_SpotRows(palette), "Spots of the break", (140, 50, 58))
+        self.spots = RowView(_SPOTS, palette)
         self.title, self.room, self.trouble = QLabel(""), QLabel(""), QLabel("")
         self.span = QLabel("")
         self.who = ChoiceBox()
@@ -91,8 +78,10 @@ class BreakWeekPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(4)
         self.back, self.on = QToolButton(), QToolButton()
-        turns = ((self.back, "chevron-left", "A week back", -DAYS),
-                 (self.on, "chevron-right", "A week on", DAYS))  # fmt: skip
+        turns = (
+            (self.back, "chevron-left", "A week back", -DAYS),
+            (self.on, "chevron-right", "A week on", DAYS),
+        )
         for button, picture, tip, by in turns:
             button.setProperty("role", "mini")
             button.setProperty("picture", picture)
@@ -102,7 +91,7 @@ class BreakWeekPage(QWidget):
             button.setIcon(icon(picture, palette.text))
         self.span.setProperty("role", "strong")
         self.who.setAccessibleName("Campaign whose spots are shown and moved")
-        self.who.setToolTip("Show one campaign's spots; its spots are pulled from break to break")
+        self.who.setToolTip("Show one campaign's spots; its spots are dragged from break to break")
         self.who.setMinimumWidth(220)
         told = QLabel("Show")
         told.setProperty("role", "muted")
@@ -111,47 +100,35 @@ class BreakWeekPage(QWidget):
         row.addStretch(1)
         row.addWidget(told)
         row.addWidget(self.who)
-        left = QVBoxLayout()
-        left.setContentsMargins(12, 0, 4, 8)
-        left.setSpacing(5)
-        left.addLayout(row)
-        left.addWidget(self.week, 1)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(4)
-        whole.addLayout(left, 1)
-        whole.addWidget(self._panel())
+        lay_beside(self, row, self._panel()).addWidget(self.week, 1)
 
     def _panel(self) -> QWidget:
-        panel = QWidget()
-        panel.setObjectName("details")
-        panel.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        panel.setFixedWidth(_PANEL_PX)
+        panel, box = details_panel(_PANEL_PX)
         self.title.setProperty("role", "name")
         self.room.setProperty("role", "muted")
         self.trouble.setProperty("role", "warn")
         for label in (self.title, self.room, self.trouble):
             label.setWordWrap(True)
-        self.loosen = push_button("Let it move", "Give up the place that was set by hand",
-                                  self.give_up)  # fmt: skip
-        self.fix = push_button("Fix here", "Keep the spot in this break, whatever changes",
-                               self.fix_here)  # fmt: skip
-        self.put = push_button("Put in", "Set a spot of the shown campaign into this break by hand",
-                               self.put_here)  # fmt: skip
-        self.listen = push_button("Hear", "Listen to the spot, or stop (Space)", self._hear_row)
+        self.loosen = push_button("Unlock", "Give up the place that was set by hand", self.give_up)
+        self.fix = push_button(
+            "Lock here", "Keep the spot in this break, whatever changes", self.fix_here
+        )
+        self.put = push_button(
+            "Add spot", "Put a spot of the shown campaign into this break", self.put_here
+        )
+        self.listen = push_button("Listen", "Listen to the spot, or stop (Space)", self._hear_row)
         buttons = QHBoxLayout()
         more = QHBoxLayout()
         for button in (self.put, self.fix):
             buttons.addWidget(button)
         for button in (self.loosen, self.listen):
             more.addWidget(button)
-        told = QLabel("Pull a spot to another break in the week, or press Ctrl with an arrow. "
-                      "The others make room for it.")  # fmt: skip
+        told = QLabel(
+            "Pull a spot to another break in the week, or press Ctrl with an arrow. "
+            "The others make room for it."
+        )
         told.setWordWrap(True)
         told.setProperty("role", "muted")
-        box = QVBoxLayout(panel)
-        box.setContentsMargins(12, 10, 8, 10)
-        box.setSpacing(6)
         for widget in (self.title, self.room, self.trouble):
             box.addWidget(widget)
         box.addWidget(self.spots, 1)
@@ -169,7 +146,8 @@ class BreakWeekPage(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.week.palette_ = self.spots.rows.palette_ = palette
+        self.week.palette_ = palette
+        self.spots.set_palette(palette)
         for button in (self.back, self.on):
             button.setIcon(icon(str(button.property("picture")), palette.text))
         self.week.update()
@@ -221,7 +199,7 @@ class BreakWeekPage(QWidget):
         if key is None or sheet is None:
             self.title.setText("No breaks in these days.")
             self.room.setText("“Breaks” has “New break”.")
-            self.spots.rows.show_rows((), {})
+            self.spots.show_rows(())
             self._allow()
             return
         inside = [
@@ -230,7 +208,7 @@ class BreakWeekPage(QWidget):
             if (campaign := sheet.campaign(booking.campaign)) is not None
         ]
         self.title.setText(title_of(sheet, key))
-        self.spots.rows.show_rows(inside, {})
+        self.spots.show_rows(inside)
         self._show_room(key, inside)
         wrong = [f for f in sheet.findings if (f.pattern, f.at_us) == key]
         self.trouble.setText("\n".join(f"{one.text} {one.mend}" for one in wrong))
@@ -255,13 +233,10 @@ class BreakWeekPage(QWidget):
         self.room.setText(f"{', '.join(parts)}{likes}")
 
     def _spot(self) -> _Spot | None:
-        row = self.spots.currentIndex().row()
-        chosen = bool(self.spots.selectionModel().selectedRows())
-        rows = self.spots.rows.rows
-        return rows[row] if chosen and 0 <= row < len(rows) else None
+        return self.spots.current() if self.spots.chosen() else None
 
     def _on_row(self, row: int) -> None:
-        spot: _Spot = self.spots.rows.rows[row]
+        spot = self.spots.rows[row]
         self.week.hand = spot.campaign.id
         self.who.setCurrentIndex(max(0, self.who.findData(spot.campaign.id)))
         self.week.update()

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSignalBlocker, Signal
-from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.traffic.break_patterns import (
@@ -20,8 +19,9 @@ from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.hour_painter import HourChoice
 from nightly_spindle.desk.kit.kept_page import KeptPage
-from nightly_spindle.desk.kit.row_table import Rows, RowTable
+from nightly_spindle.desk.kit.row_view import RowView
 from nightly_spindle.desk.kit.scrolled import scrolled
+from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
@@ -31,53 +31,70 @@ if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
     from nightly_spindle.desk.kit.library_worker import LibraryWorker
+    from nightly_spindle.desk.kit.table_layout import Ink
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.store.reports.campaign_board import SpotSheet
 
 _NAMES = {
-    "starts": "They come", "minutes": "Minutes of the hour", "every": "Every so many",
-    "spots": "Room, spots", "length_s": "Room, length", "categories": "Prefers",
+    "starts": "Timing",
+    "minutes": "Minutes of the hour",
+    "every": "Every (min or songs)",
+    "spots": "Max spots",
+    "length_s": "Max length",
+    "categories": "Prefers",
     "opens": "Opened by",
-    "closes": "Closed by", "flow": "Its spots follow", "empty": "With no spot due",
-    "wait_s": "Waits for the item", "late_s": "Late from", "late": "When late",
-    "enabled": "Its breaks come",
-}  # fmt: skip
+    "closes": "Closed by",
+    "flow": "Its spots follow",
+    "empty": "If empty",
+    "wait_s": "Waits for the item",
+    "late_s": "Late from",
+    "late": "When late",
+    "enabled": "Enabled",
+}
 _BLANK = {"categories": "no category", "minutes": "20, 50", "empty": "nothing"}
 _BY_MINUTES = frozenset({Starts.CLOCK, Starts.LINES})
 
 
-class _PatternRows(Rows):
-    """Break patterns: name, when, room, counts."""
+@dataclass(frozen=True, slots=True)
+class _PatternRow:
+    """A break pattern, how many breaks it has in seven days, how many spots are placed there."""
 
-    heads = ("Break", "They come", "Room", "In 7 days", "Placed")
-    right = (3, 4)
+    pattern: BreakPattern
+    breaks: int
+    placed: int
 
-    def __init__(self, palette: Palette) -> None:
-        super().__init__(palette)
-        self.placed: dict[int, tuple[int, int]] = {}
 
-    def text(self, row: BreakPattern, column: int) -> str:
-        """Return a cell's text."""
-        options, counts = row.options, self.placed.get(row.id, (0, 0))
-        room = f"{options.spots:g} spots" if options.spots else f"{options.length_s:g} s"
-        when = f"{options.starts}"
-        if options.starts in _BY_MINUTES:
-            when += f" (:{options.minutes.replace(', ', ' :')})"
-        return (row.name, when, room, str(counts[0]), str(counts[1]))[column]
+def _when(row: _PatternRow) -> str:
+    options = row.pattern.options
+    by_minutes = options.starts in _BY_MINUTES
+    minutes = f" (:{options.minutes.replace(', ', ' :')})" if by_minutes else ""
+    return f"{options.starts}{minutes}"
 
-    def tip(self, row: BreakPattern) -> str:
-        """Return the pattern's sentence."""
-        return row.sentence()
 
-    def kind(self, row: BreakPattern) -> str:
-        """Return the kind whose shape it has."""
-        del row
-        return "spot"
+def _room(row: _PatternRow) -> str:
+    options = row.pattern.options
+    return f"{options.spots:g} spots" if options.spots else f"{options.length_s:g} s"
 
-    def ink(self, row: BreakPattern, column: int) -> QColor | None:
-        """Return a cell's colour where it is not the usual one."""
-        del column
-        return None if row.options.enabled else QColor(self.palette_.muted)
+
+def _ink(row: _PatternRow) -> Ink:
+    return "text" if row.pattern.options.enabled else "muted"
+
+
+_PATTERNS: TableLayout[_PatternRow] = TableLayout(
+    "Break patterns",
+    (
+        Column("Break", 160, lambda r: r.pattern.name, wide=True, ink=_ink, sign=lambda _: "spot"),
+        Column("Timing", 230, _when, ink=_ink),
+        Column("Room", 80, _room, ink=_ink),
+        Column(
+            "In 7 days", 80, lambda r: str(r.breaks), right=True, ink=_ink, sort=lambda r: r.breaks
+        ),
+        Column(
+            "Placed", 80, lambda r: str(r.placed), right=True, ink=_ink, sort=lambda r: r.placed
+        ),
+    ),
+    tip=lambda r: r.pattern.sentence(),
+)
 
 
 class _Form(QWidget):
@@ -156,8 +173,7 @@ class BreaksPage(KeptPage):
     empty = "Choose a break pattern, or make one: “New break”."
 
     def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
-        self.rows = _PatternRows(palette)
-        table = RowTable(self.rows, "Break patterns", (160, 230, 80, 80, 80))
+        table = RowView(_PATTERNS, palette)
         self.editor = _Form(palette)
         super().__init__(shelf, undo, table, self.editor, 376)
         self.sheet: SpotSheet | None = None
@@ -174,21 +190,23 @@ class BreaksPage(KeptPage):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.rows.palette_ = palette
+        self.table.set_palette(palette)
         self.editor.hours.painter_.palette_ = palette
 
     def show_sheet(self, sheet: SpotSheet) -> None:
         """Show the patterns anew; what is being edited stays."""
         self.sheet = sheet
         week = sheet.now_us + 7 * 86_400_000_000
-        self.rows.placed = {
-            pattern.id: (
-                sum(p.pattern == pattern.id and p.at_us < week for p in sheet.places),
-                sum(b.pattern == pattern.id and b.at_us < week for b in sheet.bookings),
-            )
-            for pattern in sheet.patterns
-        }
-        self.rows.show_rows(sheet.patterns, {})
+        self.table.show_rows(
+            [
+                _PatternRow(
+                    pattern,
+                    sum(p.pattern == pattern.id and p.at_us < week for p in sheet.places),
+                    sum(b.pattern == pattern.id and b.at_us < week for b in sheet.bookings),
+                )
+                for pattern in sheet.patterns
+            ]
+        )
         self.show_things()
 
     def kept(self) -> Sequence[BreakPattern]:
@@ -205,8 +223,11 @@ class BreaksPage(KeptPage):
 
     def troubles(self, thing: BreakPattern) -> list[str]:
         """Return what is wrong with a pattern as it is kept."""
-        own = [f for f in (self.sheet.findings if self.sheet else ())
-               if f.pattern == thing.id and not f.at_us]  # fmt: skip
+        own = [
+            f
+            for f in (self.sheet.findings if self.sheet else ())
+            if f.pattern == thing.id and not f.at_us
+        ]
         return [f"{one.text} {one.mend}" for one in own]
 
     def make(self) -> None:

@@ -39,11 +39,13 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
 
 _LOOK_MS = 15_000
-_PAGES = {"Orders": "What advertisers ordered, and how each order stands",
-          "Week": "The breaks of the week: how full, with what",
-          "Breaks": "When breaks come, and for how many spots",
-          "Reports": "What is going to air, and the proof of play",
-          "Rules": "What counts, the categories, how far ahead spots are placed"}  # fmt: skip
+_PAGES = {
+    "Orders": "What advertisers ordered, and how each order stands",
+    "Week": "The breaks of the week: how full, with what",
+    "Breaks": "When breaks come, and for how many spots",
+    "Reports": "What is going to air, and the proof of play",
+    "Rules": "What counts, the categories, how far ahead spots are placed",
+}
 
 
 class PlaceAnew(LibraryEdit):
@@ -83,8 +85,11 @@ class CampaignsPlace(PagedPlace):
         self.rules = SpotRulesPage(shelf, self.undo)
         self.state = QLabel("")
         self.state.setProperty("role", "muted")
-        self.anew = push_button("Place anew", "Place all spots of the coming days as if none "
-                                "stood yet; those set by hand stay", self.place_anew)  # fmt: skip
+        self.anew = push_button(
+            "Re-place all",
+            "Place all spots of the coming days as if none stood yet; those set by hand stay",
+            self.place_anew,
+        )
         self.stop = push_button("Stop", "Leave the spots where they are", self.placer.cancel)
         self.stop.hide()
         pages = (self.orders, self.week, self.breaks, self.reports, self.rules)
@@ -110,8 +115,14 @@ class CampaignsPlace(PagedPlace):
 
     def first_focus(self, name: str) -> QWidget:
         """Return the widget that keys go to when a page is shown."""
-        return {"Orders": self.orders.table, "Week": self.week.week, "Breaks": self.breaks.table,
-                "Reports": self.reports, "Rules": self.rules}[name]  # fmt: skip
+        found: dict[str, QWidget] = {
+            "Orders": self.orders.table,
+            "Week": self.week.week,
+            "Breaks": self.breaks.table,
+            "Reports": self.reports,
+            "Rules": self.rules,
+        }
+        return found[name]
 
     def show_page(self, name: str) -> None:
         """Show one of the pages; a report is read anew."""
@@ -177,7 +188,7 @@ class CampaignsPlace(PagedPlace):
     def place_anew(self) -> None:
         """Place all spots as if none stood yet, undoably."""
         self.undo.push(
-            PlaceAnew(self._shelf, "place anew", editors.campaigns.placed_rows, self.placer)
+            PlaceAnew(self._shelf, "re-place", editors.campaigns.placed_rows, self.placer)
         )
 
     def _on_placing(self) -> None:
@@ -213,6 +224,6 @@ class CampaignsPlace(PagedPlace):
         def do(library: LibraryTransaction) -> Any:
             return editors.campaigns.save_campaigns(library, orders)[1]
 
-        text = f"take in {path.name}"
+        text = f"import {path.name}"
         self.undo.push(LibraryEdit(self._shelf, text, do, editors.restore_campaigns))
-        self.say(f"{counted(len(orders), 'order')} taken in; Ctrl+Z takes them back.")
+        self.say(f"{counted(len(orders), 'order')} imported; Ctrl+Z undoes it.")

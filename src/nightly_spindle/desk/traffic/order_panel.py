@@ -18,13 +18,13 @@ from nightly_spindle.core.traffic.campaigns import Campaign, CampaignOptions, Co
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import EditableChoiceBox
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
+from nightly_spindle.desk.kit.dragged_items import MIME, carts_in
 from nightly_spindle.desk.kit.fields import DecimalField, Field
 from nightly_spindle.desk.kit.hour_painter import HourChoice
-from nightly_spindle.desk.kit.row_table import RowTable
+from nightly_spindle.desk.kit.row_view import RowView
 from nightly_spindle.desk.kit.scrolled import scrolled
 from nightly_spindle.desk.kit.tabs import Tabs
-from nightly_spindle.desk.library.item_table import MIME, carts_in
-from nightly_spindle.desk.traffic.order_rows import CopyRows
+from nightly_spindle.desk.traffic.order_rows import COPIES, CopyRow
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -35,23 +35,44 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.campaign_board import SpotSheet
 
 _WHAT = {
-    "advertiser": "Advertiser", "product": "Product", "group": "Competes as",
-    "category": "Category", "amount": "How many", "per": "… counted", "importance": "Importance",
-    "position": "In its break", "terms": "Terms", "on_hold": "On hold: nothing of it airs",
-}  # fmt: skip
+    "advertiser": "Advertiser",
+    "product": "Product",
+    "group": "Industry",
+    "category": "Category",
+    "amount": "How many",
+    "per": "… counted",
+    "importance": "Importance",
+    "position": "In its break",
+    "terms": "Terms",
+    "on_hold": "On hold: nothing of it airs",
+}
 _WHEN = {
-    "first": "From the day", "last": "Up to the day", "shows": "Within shows",
-    "breaks": "Only in breaks", "clocks": "In format clocks",
-    "apart_s": "Apart from itself", "rivals_s": "From competitors",
-}  # fmt: skip
+    "first": "Start",
+    "last": "End",
+    "shows": "Within shows",
+    "breaks": "Only in breaks",
+    "clocks": "In format clocks",
+    "apart_s": "Own separation",
+    "rivals_s": "Competitor separation",
+}
 _AUDIO = {"order": "Its audio comes", "folder": "Folder as well"}
 _BLANK = {
-    "advertiser": "whose it is", "product": "what for", "group": "bakeries",
-    "category": "none", "first": "2026-12-01", "last": "2026-12-24", "shows": "none",
-    "breaks": "all patterns", "clocks": "all hours", "folder": "none",
-}  # fmt: skip
-_PARTS = {"Order": "Whose it is, how much, what it weighs", "When": "Hours, days, breaks",
-          "Audio": "Its copies, and when each airs"}  # fmt: skip
+    "advertiser": "whose it is",
+    "product": "what for",
+    "group": "bakeries",
+    "category": "none",
+    "first": "2026-12-01",
+    "last": "2026-12-24",
+    "shows": "none",
+    "breaks": "all patterns",
+    "clocks": "all hours",
+    "folder": "none",
+}
+_PARTS = {
+    "Order": "Whose it is, how much, what it weighs",
+    "When": "Hours, days, breaks",
+    "Audio": "Its copies, and when each airs",
+}
 
 
 class OrderPanel(QWidget):
@@ -73,7 +94,7 @@ class OrderPanel(QWidget):
         self.when = DeclaredForm(CampaignOptions, _WHEN, _BLANK, (), ("shows", "breaks", "clocks"))
         self.audio = DeclaredForm(CampaignOptions, _AUDIO, _BLANK)
         self.hours = HourChoice(palette)
-        self.copies = RowTable(CopyRows(palette), "Copies", (120, 46, 54, 54, 58))
+        self.copies = RowView(COPIES, palette)
         self._lay_out()
         self._connect()
         self.show_part("Order")
@@ -114,7 +135,7 @@ class OrderPanel(QWidget):
         self.able = EditableChoiceBox("an item to add", finds=True)
         self.able.setAccessibleName("Item to add to the copies")
         self.add = push_button("Add", "Add the item to the copies", self.add_copy)
-        self.out = push_button("Take out", "Take the chosen copies out (Delete)", self._take_out)
+        self.out = push_button("Remove", "Remove the chosen copies (Delete)", self._take_out)
         self.weight = DecimalField(0.1, 100.0, "")
         self.weight.setFixedWidth(60)
         self.weight.setAccessibleName("Weight of the copy")
@@ -183,11 +204,8 @@ class OrderPanel(QWidget):
 
     def _show_copies(self, copies: Sequence[Copy]) -> None:
         self._copies = tuple(copies)
-        rows = self.copies.rows
-        assert isinstance(rows, CopyRows)
-        rows.items = {item.cart: item for item in self._sheet.able} if self._sheet else {}
-        at = self.copies.currentIndex().row()
-        rows.show_rows(self._copies, {})
+        at = self._place()
+        self._show_rows()
         self.copies.choose(min(max(at, 0), len(self._copies) - 1))
         self._show_copy()
         self.able.clear()
@@ -197,15 +215,25 @@ class OrderPanel(QWidget):
                 self.able.addItem(f"{item.title}  {item.measure.duration_s:.1f} s", item.cart)
         self.able.setCurrentIndex(-1)
 
+    def _show_rows(self) -> None:
+        items = {item.cart: item for item in self._sheet.able} if self._sheet else {}
+        self.copies.show_rows([CopyRow(copy, items.get(copy.cart)) for copy in self._copies])
+
+    def _place(self) -> int:
+        """Return which of the copies is chosen, -1 for none."""
+        return next(iter(self.copies.chosen()), -1)
+
     def _show_copy(self) -> None:
-        row = self.copies.currentIndex().row()
-        copy = self._copies[row] if 0 <= row < len(self._copies) else None
+        at = self._place()
+        copy = self._copies[at] if at >= 0 else None
         for widget in (self.weight, self.copy_when, self.copy_from, self.copy_to):
             widget.setEnabled(copy is not None)
         self.weight.show_value(copy.weight if copy else None)
-        for field, text in ((self.copy_when, copy.hours if copy else ""),
-                            (self.copy_from, copy.first if copy else ""),
-                            (self.copy_to, copy.last if copy else "")):  # fmt: skip
+        for field, text in (
+            (self.copy_when, copy.hours if copy else ""),
+            (self.copy_from, copy.first if copy else ""),
+            (self.copy_to, copy.last if copy else ""),
+        ):
             if not field.hasFocus():
                 field.setText(text)
 
@@ -238,7 +266,7 @@ class OrderPanel(QWidget):
             self.changed.emit()
 
     def _take_out(self) -> None:
-        self._remove([index.row() for index in self.copies.selectionModel().selectedRows()])
+        self._remove(self.copies.chosen())
 
     def _remove(self, rows: Sequence[int]) -> None:
         if rows:
@@ -246,23 +274,23 @@ class OrderPanel(QWidget):
             self.changed.emit()
 
     def _change_copy(self) -> None:
-        row = self.copies.currentIndex().row()
-        if not 0 <= row < len(self._copies):
+        at = self._place()
+        if at < 0:
             return
         copies = list(self._copies)
-        copies[row] = replace(
-            copies[row], weight=self.weight.value() or copies[row].weight,
-            hours=self.copy_when.text().strip(), first=self.copy_from.text().strip(),
+        copies[at] = replace(
+            copies[at],
+            weight=self.weight.value() or copies[at].weight,
+            hours=self.copy_when.text().strip(),
+            first=self.copy_from.text().strip(),
             last=self.copy_to.text().strip(),
-        )  # fmt: skip
+        )
         self._copies = tuple(copies)
-        self.copies.rows.show_rows(self._copies, {})
+        self._show_rows()
         self.changed.emit()
 
-    def _hear(self, row: int) -> None:
-        rows = self.copies.rows
-        assert isinstance(rows, CopyRows)
-        item = rows.items.get(self._copies[row].cart)
+    def _hear(self, place: int) -> None:
+        item = self.copies.rows[place].item
         if item is not None:
             self.hear.emit(item.path)
 

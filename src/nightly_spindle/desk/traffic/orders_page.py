@@ -6,16 +6,16 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLabel
+from PySide6.QtWidgets import QHBoxLayout, QLabel
 
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.traffic.campaigns import Campaign
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.kept_page import KeptPage
-from nightly_spindle.desk.kit.row_table import RowTable
+from nightly_spindle.desk.kit.row_view import RowView
 from nightly_spindle.desk.traffic.order_panel import OrderPanel
-from nightly_spindle.desk.traffic.order_rows import PACE, OrderRows, PaceBar
+from nightly_spindle.desk.traffic.order_rows import ORDERS
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
@@ -40,13 +40,9 @@ class OrdersPage(KeptPage):
     empty = "Choose a campaign, or make one: “New order”."
 
     def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
-        self.rows = OrderRows(palette)
-        table = RowTable(self.rows, "Campaigns", (176, 138, 110, 46, 42, 58, 48, 70, 20))
+        table = RowView(ORDERS, palette)
         self.editor = OrderPanel(palette)
         super().__init__(shelf, undo, table, self.editor, _PANEL_PX)
-        table.setItemDelegateForColumn(PACE, PaceBar(table))
-        table.horizontalHeader().setSectionResizeMode(PACE, QHeaderView.ResizeMode.Stretch)
-        table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         self.sheet: SpotSheet | None = None
         self.orders: Sequence[CampaignSheet] = ()
         self.filter = Field()
@@ -63,8 +59,7 @@ class OrdersPage(KeptPage):
         tools.setSpacing(5)
         self.new = push_button("New order", "Write an order (Ctrl+N)", self.make)
         self.copy_ = push_button("Copy", "Begin a new order as this one is", self.make_copy)
-        self.bring = push_button("Table in …", "Take orders in from a CSV table",
-                                 self.table_in.emit)  # fmt: skip
+        self.bring = push_button("Import …", "Import orders from a CSV table", self.table_in.emit)
         for widget in (self.new, self.copy_, self.bring):
             tools.addWidget(widget)
         tools.addWidget(self.filter, 1)
@@ -73,7 +68,8 @@ class OrdersPage(KeptPage):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        self.rows.palette_ = self.editor.copies.rows.palette_ = palette
+        self.table.set_palette(palette)
+        self.editor.copies.set_palette(palette)
         self.editor.hours.painter_.palette_ = palette
 
     # -- showing -----------------------------------------------------------------------------------
@@ -96,7 +92,7 @@ class OrdersPage(KeptPage):
         ]
         orders.sort(key=_rank)
         self.orders = orders
-        self.rows.show_rows(orders, {})
+        self.table.show_rows(orders)
         there, whole = len(orders), len(self.sheet.orders)
         self.count.setText(f"{there} of {whole}" if there < whole else f"{whole} orders")
         self._choose_shown()
@@ -166,5 +162,8 @@ def _searched(campaign: Campaign) -> str:
 def _rank(order: CampaignSheet) -> tuple[int, str, str]:
     states = {"running": 0, "to come": 1, "on hold": 2, "over": 3}
     trouble = any(one.severity is not Severity.NOTE for one in order.findings)
-    return (-1 if trouble else states[order.state], order.campaign.options.advertiser.casefold(),
-            order.campaign.name.casefold())  # fmt: skip
+    return (
+        -1 if trouble else states[order.state],
+        order.campaign.options.advertiser.casefold(),
+        order.campaign.name.casefold(),
+    )

@@ -46,15 +46,24 @@ def document_of(report: Report, tz: ZoneInfo) -> QTextDocument:
         parts.append(f"<p>{escape(total_words(total))}.</p>")
         rows = [row for row in report.proofs if row.campaign.id == total.campaign.id]
         if rows:
-            parts.append("<table cellspacing='0' cellpadding='3'><tr><th>Date</th><th>Time</th>"
-                         "<th class='right'>Aired</th><th>State</th><th>Audio</th>"
-                         "<th>File</th><th>Note</th></tr>")  # fmt: skip
+            parts.append(
+                "<table cellspacing='0' cellpadding='3'><tr><th>Date</th><th>Time</th>"
+                "<th class='right'>Aired</th><th>State</th><th>Audio</th>"
+                "<th>File</th><th>Note</th></tr>"
+            )
         for row in rows:
             cells = proof_cells(row, tz)
             lasts = f"{row.length_s:.1f} s" if row.length_s else "–"
             mark = "" if row.counts else " class='no'"
-            texts = (cells["date"], cells["time"], lasts, row.state, row.title,
-                     row.file.rpartition("/")[2], row.note)  # fmt: skip
+            texts = (
+                cells["date"],
+                cells["time"],
+                lasts,
+                row.state,
+                row.title,
+                row.file.rpartition("/")[2],
+                row.note,
+            )
             tds = "".join(
                 f"<td{' class=right' if at == 2 else mark}>{escape(str(text))}</td>"
                 for at, text in enumerate(texts)

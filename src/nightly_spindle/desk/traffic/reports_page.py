@@ -7,11 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QColor, QGuiApplication
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QVBoxLayout,
     QWidget,
@@ -25,9 +24,7 @@ from nightly_spindle.core.reports.spot_reports import (
     PLAN_COLUMNS,
     PROOF_COLUMNS,
     PlannedSpot,
-    Proof,
     Report,
-    Total,
     month_span,
     month_text,
     plan_cells,
@@ -39,7 +36,8 @@ from nightly_spindle.core.reports.spot_reports import (
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import Field
-from nightly_spindle.desk.kit.row_table import Rows, RowTable
+from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.traffic.report_rows import TOTALS, plan_layout, proof_layout
 
 if TYPE_CHECKING:
     from datetime import date
@@ -53,95 +51,6 @@ _AIRED, _PLANNED = "What aired", "What is going to air"
 _MONTHS_BACK = 12
 
 
-class _ProofRows(Rows):
-    """What aired, to the second."""
-
-    heads = ("Campaign", "Date", "Time", "Aired", "Full", "State", "Audio", "File", "Note")
-    right = (3, 4)
-    tz: ZoneInfo | None = None
-
-    def text(self, row: Proof, column: int) -> str:
-        """Return a cell's text."""
-        assert self.tz is not None
-        cells = proof_cells(row, self.tz)
-        return (
-            row.campaign.name, str(cells["date"]), str(cells["time"]),
-            f"{row.length_s:.1f} s" if row.length_s else "–",
-            f"{row.whole_s:.1f} s" if row.whole_s else "–",
-            row.state, row.title, row.file.rpartition("/")[2], row.note,
-        )[column]  # fmt: skip
-
-    def tip(self, row: Proof) -> str:
-        """Return where the audio lay that aired."""
-        return row.file or row.note
-
-    def kind(self, row: Proof) -> str:
-        """Return the kind whose shape it has."""
-        del row
-        return "spot"
-
-    def ink(self, row: Proof, column: int) -> QColor | None:
-        """Return a cell's colour where it is not the usual one."""
-        if row.counts:
-            return None
-        return QColor(self.palette_.alarm if column == 5 else self.palette_.muted)
-
-
-class _PlanRows(Rows):
-    """What is going to air."""
-
-    heads = ("Campaign", "Day", "Date", "Time", "Break or show", "Advertiser", "Set")
-    tz: ZoneInfo | None = None
-
-    def text(self, row: PlannedSpot, column: int) -> str:
-        """Return a cell's text."""
-        assert self.tz is not None
-        cells = plan_cells(row, self.tz)
-        return (row.campaign.name, cells["weekday"], cells["date"], cells["time"], row.where,
-                cells["advertiser"], cells["fixed"])[column]  # fmt: skip
-
-    def tip(self, row: PlannedSpot) -> str:
-        """Return the order's sentence."""
-        return row.campaign.sentence()
-
-    def kind(self, row: PlannedSpot) -> str:
-        """Return the kind whose shape it has."""
-        del row
-        return "spot"
-
-    def ink(self, row: PlannedSpot, column: int) -> QColor | None:
-        """Return a cell's colour where it is not the usual one."""
-        del row, column
-        return None
-
-
-class _TotalRows(Rows):
-    """The sums of each campaign."""
-
-    heads = ("Campaign", "Advertiser", "Ordered", "Aired", "Cut", "Missed", "Made good",
-             "To come", "Owed")  # fmt: skip
-    right = (2, 3, 4, 5, 6, 7, 8)
-
-    def text(self, row: Total, column: int) -> str:
-        """Return a cell's text."""
-        return (row.campaign.name, row.campaign.options.advertiser, str(row.ordered),
-                str(row.aired), str(row.cut), str(row.missed), str(row.made_good), str(row.to_come),
-                str(row.owed) if row.owed else "–")[column]  # fmt: skip
-
-    def tip(self, row: Total) -> str:
-        """Return the order's sentence."""
-        return row.campaign.sentence()
-
-    def kind(self, row: Total) -> str:
-        """Return the kind whose shape it has."""
-        del row
-        return "spot"
-
-    def ink(self, row: Total, column: int) -> QColor | None:
-        """Return a cell's colour where it is not the usual one."""
-        return QColor(self.palette_.alarm) if column == 8 and row.owed else None
-
-
 class ReportsPage(QWidget):
     """Signal: `said` (str)."""
 
@@ -153,24 +62,25 @@ class ReportsPage(QWidget):
         self.sheet: SpotSheet | None = None
         self.report: Report | None = None
         self.planned: list[PlannedSpot] = []
-        self.proof_rows, self.plan_rows = _ProofRows(palette), _PlanRows(palette)
-        self.proofs = RowTable(self.proof_rows, "What aired",
-                               (160, 96, 84, 62, 62, 86, 190, 200, 130))  # fmt: skip
-        self.plans = RowTable(self.plan_rows, "What is going to air",
-                              (200, 50, 100, 86, 160, 180, 80))  # fmt: skip
-        for table, wide in ((self.proofs, 7), (self.plans, 4)):
-            table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
-            table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
-        self.totals = RowTable(_TotalRows(palette), "Sums", (180, 170, 66, 60, 50, 60, 76, 66, 56))
+        self.proofs = RowView(proof_layout(self._tz), palette)
+        self.plans = RowView(plan_layout(self._tz), palette)
+        self.totals = RowView(TOTALS, palette)
         self.what, self.month, self.who = ChoiceBox(), ChoiceBox(), ChoiceBox()
         self.from_, self.to = Field(), Field()
         self.summary, self.sums = QLabel(""), QLabel("SUMS")
         self._lay_out()
 
+    def _tz(self) -> ZoneInfo:
+        assert self.sheet is not None
+        return self.sheet.tz
+
     def _lay_out(self) -> None:
         self.what.addItems([_AIRED, _PLANNED])
-        for box, name in ((self.what, "Which report"), (self.month, "Month"),
-                          (self.who, "Advertiser or campaign")):  # fmt: skip
+        for box, name in (
+            (self.what, "Which report"),
+            (self.month, "Month"),
+            (self.who, "Advertiser or campaign"),
+        ):
             box.setAccessibleName(name)
             box.activated.connect(lambda _: self.refresh())
         self.month.activated.connect(lambda _: self._on_month())
@@ -182,15 +92,23 @@ class ReportsPage(QWidget):
             field.editingFinished.connect(self.refresh)
         row = QHBoxLayout()
         row.setSpacing(5)
-        asked: tuple[QWidget, ...] = (self.what, self.who, self.month, QLabel("from"), self.from_,
-                                      QLabel("up to"), self.to)  # fmt: skip
+        asked: tuple[QWidget, ...] = (
+            self.what,
+            self.who,
+            self.month,
+            QLabel("from"),
+            self.from_,
+            QLabel("up to"),
+            self.to,
+        )
         for widget in asked:
             row.addWidget(widget)
         row.addStretch(1)
         self.copy_ = push_button("Copy as text", "Copy the report, to be pasted", self.copy_text)
         self.csv = push_button("CSV …", "Save the report as a table", lambda: self.save("csv"))
-        self.pdf = push_button("PDF …", "Save the proof of play with a line to sign",
-                               lambda: self.save("pdf"))  # fmt: skip
+        self.pdf = push_button(
+            "PDF …", "Save the proof of play with a line to sign", lambda: self.save("pdf")
+        )
         for button in (self.copy_, self.csv, self.pdf):
             row.addWidget(button)
         self.summary.setProperty("role", "strong")
@@ -207,8 +125,8 @@ class ReportsPage(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
-        for rows in (self.proof_rows, self.plan_rows, self.totals.rows):
-            rows.palette_ = palette
+        for table in (self.proofs, self.plans, self.totals):
+            table.set_palette(palette)
 
     # -- choosing ----------------------------------------------------------------------------------
 
@@ -216,7 +134,6 @@ class ReportsPage(QWidget):
         """Offer the campaigns and months that there are."""
         first = self.sheet is None
         self.sheet = sheet
-        self.proof_rows.tz = self.plan_rows.tz = sheet.tz
         was = self.who.currentData()
         self.who.clear()
         self.who.addItem("all campaigns", ("", 0))
@@ -287,9 +204,9 @@ class ReportsPage(QWidget):
         self.sums.setVisible(aired)
         self.plans.setVisible(not aired)
         self.pdf.setEnabled(aired)
-        self.proof_rows.show_rows(self.report.proofs, {})
-        self.plan_rows.show_rows(self.planned, {})
-        self.totals.rows.show_rows(self.report.totals, {})
+        self.proofs.show_rows(self.report.proofs)
+        self.plans.show_rows(self.planned)
+        self.totals.show_rows(self.report.totals)
         if aired:
             self.summary.setText(summary(self.report.totals))
         else:
@@ -303,8 +220,10 @@ class ReportsPage(QWidget):
         if self.what.currentText() == _AIRED and self.report is not None:
             return report_text(self.report, self.sheet.tz)
         cells = [plan_cells(row, self.sheet.tz) for row in self.planned]
-        return "".join(f"{c['weekday']} {c['date']} {c['time']}  {c['campaign']}  "
-                       f"{c['break_or_show']}\n" for c in cells)  # fmt: skip
+        return "".join(
+            f"{c['weekday']} {c['date']} {c['time']}  {c['campaign']}  {c['break_or_show']}\n"
+            for c in cells
+        )
 
     def as_csv(self) -> str:
         """Return the report as CSV."""

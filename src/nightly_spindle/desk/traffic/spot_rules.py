@@ -25,9 +25,11 @@ if TYPE_CHECKING:
     from nightly_spindle.store.reports.campaign_board import SpotSheet
 
 _NAMES = {
-    "counts_from": "A spot counts from", "categories": "Categories of spots",
-    "days_ahead": "Placed ahead", "signature": "At the line to sign",
-}  # fmt: skip
+    "counts_from": "A spot counts from",
+    "categories": "Categories of spots",
+    "days_ahead": "Placed ahead",
+    "signature": "At the line to sign",
+}
 _CARD_PX = 760
 
 
@@ -43,8 +45,8 @@ class SpotRulesPage(QWidget):
         self.form = DeclaredForm(SpotRules, _NAMES)
         self.form.changed.connect(self._on_typed)
         self.sentence, self.trouble = QLabel(""), QLabel("")
-        self.keep = push_button("Keep", "Keep what was changed", self.save)
-        self.discard = push_button("Discard", "Forget what was changed", self.take_back)
+        self.keep = push_button("Save", "Save the changes", self.save)
+        self.discard = push_button("Discard", "Discard the changes", self.take_back)
         card = QFrame()
         card.setObjectName("card")
         card.setMaximumWidth(_CARD_PX)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from nightly_spindle.audio.join_level import JoinLevels, assess, join_levels, side_of
@@ -16,6 +16,7 @@ from nightly_spindle.core.segues.effective_markers import edit_as_markers
 from nightly_spindle.core.segues.joins import Join, plan_join, span
 from nightly_spindle.core.segues.segue_rules import JoinEdit, Segues
 from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.simulators.listening_orders import HeardOverlay, HeardVoice, PlayJoin
 
 _BEFORE_S, _AFTER_S = 5.0, 6.0  # what is heard around a join
 
@@ -111,8 +112,8 @@ class JoinSession:
         verdict = assess(self.levels)
         if verdict.faults:
             return " ".join(verdict.faults)
-        lowest = f" The lowest is {verdict.dip_db:.0f} dB down." if verdict.dip_db >= 0.5 else ""
-        return f"No hole, bump, clash or cut.{lowest}"
+        lowest = f"; lowest point {verdict.dip_db:.0f} dB down" if verdict.dip_db >= 0.5 else ""
+        return f"The level holds{lowest}."
 
     def why(self) -> tuple[tuple[str, str], ...]:
         """Say for every value how it was found."""
@@ -123,8 +124,8 @@ class JoinSession:
         """Return what the items would say themselves; InputFault when an order cannot be."""
         return edit_as_markers(self.meeting.out, self.meeting.into, self.edit)
 
-    def to_hear(self, over: Sequence[tuple[Item, float]] = ()) -> tuple[dict[str, Any], float]:
-        """Return the join as `simulators.listen` plays it, and where in the outgoing it begins.
+    def to_hear(self, over: Sequence[tuple[Item, float]] = ()) -> tuple[PlayJoin, float]:
+        """Return the join as the operator hears it alone, and where in the outgoing it begins.
 
         `over` are overlays, each with the seconds from the start of the incoming item at which
         it begins.
@@ -137,30 +138,40 @@ class JoinSession:
             first = min(first, join.segue / rate + min(at for _, at in over) - _BEFORE_S / 2)
         first = max(here.cue_in / rate, self._begin_s, first)
         start = join.segue / rate - first
-        voices = [
-            {
-                "path": out.path, "from_s": first, "to_s": here.cue_out / rate, "start_s": 0.0,
-                "gain_db": self.gains[0].db, "fade_at_s": join.fade_at / rate,
-                "fade_s": join.fade_out / rate, "out_curve": str(join.out_curve),
-            },
-            {
-                "path": into.path, "from_s": there.cue_in / rate, "to_s": there.cue_out / rate,
-                "start_s": start, "gain_db": self.gains[1].db,
-                "fade_in_s": join.fade_in / rate, "in_curve": str(join.in_curve),
-            },
-        ]  # fmt: skip
+        voices = (
+            HeardVoice(
+                path=out.path,
+                from_s=first,
+                to_s=here.cue_out / rate,
+                start_s=0.0,
+                gain_db=self.gains[0].db,
+                fade_at_s=join.fade_at / rate,
+                fade_s=join.fade_out / rate,
+                out_curve=join.out_curve,
+            ),
+            HeardVoice(
+                path=into.path,
+                from_s=there.cue_in / rate,
+                to_s=there.cue_out / rate,
+                start_s=start,
+                gain_db=self.gains[1].db,
+                fade_in_s=join.fade_in / rate,
+                in_curve=join.in_curve,
+            ),
+        )
         end = start + max(0.0, join.overlap / rate) + _AFTER_S
-        laid = [self._laid(item, start + at) for item, at in over]
-        ends = [one["start_s"] + one["to_s"] - one["from_s"] + _AFTER_S / 2 for one in laid]
-        return {"voices": voices, "over": laid, "from_s": 0.0, "to_s": max([end, *ends])}, first
+        laid = tuple(self._laid(item, start + at) for item, at in over)
+        ends = [one.start_s + one.to_s - one.from_s + _AFTER_S / 2 for one in laid]
+        return PlayJoin(voices, laid, 0.0, max([end, *ends])), first
 
-    def _laid(self, item: Item, start_s: float) -> dict[str, Any]:
-        """Return an overlay as `simulators.listen` plays it, on the line of the join."""
+    def _laid(self, item: Item, start_s: float) -> HeardOverlay:
+        """Return an overlay on the line of the join."""
         settings, here = self.meeting.settings, span(item, self.rate)
-        ducking = ducking_of(settings, item)
-        duck = {**asdict(ducking), "curve": str(ducking.curve)}
-        return {
-            "path": item.path, "from_s": here.cue_in / self.rate, "to_s": here.cue_out / self.rate,
-            "start_s": start_s, "gain_db": gain(item, settings.levels, settings.kind_levels).db,
-            "duck": duck,
-        }  # fmt: skip
+        return HeardOverlay(
+            path=item.path,
+            from_s=here.cue_in / self.rate,
+            to_s=here.cue_out / self.rate,
+            start_s=start_s,
+            gain_db=gain(item, settings.levels, settings.kind_levels).db,
+            duck=ducking_of(settings, item),
+        )

@@ -14,9 +14,27 @@ if TYPE_CHECKING:
     from nightly_spindle.audio.peaks import Samples
 
 _STEPS_S = (
-    0.0001, 0.0005, 0.001, 0.005, 0.01, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300,
-    600, 1800,
-)  # fmt: skip
+    0.0001,
+    0.0005,
+    0.001,
+    0.005,
+    0.01,
+    0.05,
+    0.1,
+    0.2,
+    0.5,
+    1,
+    2,
+    5,
+    10,
+    15,
+    30,
+    60,
+    120,
+    300,
+    600,
+    1800,
+)
 _LABEL_PX = 84
 
 
@@ -93,8 +111,10 @@ def spectrum_image(levels: NDArray[np.uint8], low: QColor, high: QColor) -> QIma
     part = (levels.astype(np.float32) / 255) ** 1.4
     channels = []
     for one, other in (
-        (low.red(), high.red()), (low.green(), high.green()), (low.blue(), high.blue())
-    ):  # fmt: skip
+        (low.red(), high.red()),
+        (low.green(), high.green()),
+        (low.blue(), high.blue()),
+    ):
         channels.append((one + (other - one) * part).astype(np.uint32))
     red, green, blue = channels
     pixels = np.uint32(0xFF000000) | (red << 16) | (green << 8) | blue

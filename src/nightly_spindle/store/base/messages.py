@@ -52,9 +52,13 @@ def begin_messages(folder: Path, who: str, level: str = "INFO", *, echo: bool = 
     try:
         (folder / FOLDER).mkdir(exist_ok=True)
         file = _QuietFile(
-            folder / FOLDER / f"{who}.log", maxBytes=_MOST_BYTES, backupCount=_KEPT_FILES,
-            encoding="utf-8", errors="backslashreplace", delay=True,
-        )  # fmt: skip
+            folder / FOLDER / f"{who}.log",
+            maxBytes=_MOST_BYTES,
+            backupCount=_KEPT_FILES,
+            encoding="utf-8",
+            errors="backslashreplace",
+            delay=True,
+        )
         file.setFormatter(_Stamped(f"%(asctime)s %(levelname)s {who}: %(message)s"))
         handlers.append(file)
     except OSError:

@@ -90,5 +90,8 @@ class Patience:
         """Return the folders that have not answered, and for how many seconds."""
         now = time.monotonic()
         with self._lock:
-            return {folder: now - call.begun for folder, call in self._under_way.items()
-                    if not call.over}  # fmt: skip
+            return {
+                folder: now - call.begun
+                for folder, call in self._under_way.items()
+                if not call.over
+            }

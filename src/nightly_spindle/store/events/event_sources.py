@@ -41,8 +41,10 @@ def read_holdings(
     carts = {step.cart for step in steps if isinstance(step, PlayItem)}
     if any(isinstance(step, PlayList) for step in steps):
         holdings.lists.update(_lists(connection))
-    names = {row["name"].casefold(): row["name"] for row in connection.execute(
-        "SELECT name FROM category")}  # fmt: skip
+    names = {
+        row["name"].casefold(): row["name"]
+        for row in connection.execute("SELECT name FROM category")
+    }
     for step in steps:
         if isinstance(step, PlayFolder) and step.folder not in holdings.folders:
             inside, strays = in_folder(connection, folder, step.folder, patience)

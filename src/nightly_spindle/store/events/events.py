@@ -31,12 +31,14 @@ _JSON = ("steps", "rule", "options")
 def values_of(row: sqlite3.Row | Mapping[str, Any]) -> Row:
     """Return one row of the table as an event's plain values (`event_values`)."""
     return {
-        **{name: row[name] for name in ("id", "name", "start", "rrule", "entry", "priority",
-                                        "grace_s")},
+        **{
+            name: row[name]
+            for name in ("id", "name", "start", "rrule", "entry", "priority", "grace_s")
+        },
         "exdates": [text for text in row["exdates"].split(",") if text],
         "enabled": bool(row["enabled"]),
         **{name: json.loads(row[name]) for name in _JSON},
-    }  # fmt: skip
+    }
 
 
 def row_of(values: Mapping[str, Any]) -> Row:
@@ -70,7 +72,7 @@ def save_events(
         check_event(one)
         if isinstance(one.rule, OffsetRule) and one.rule.other is None:
             raise InputFault(
-                f"“{name}” would go by itself in a circle, or by an event that is gone"
+                f"“{name}” would depend on itself in a circle, or on an event that is gone"
             )
         if not one.id:
             number += 1

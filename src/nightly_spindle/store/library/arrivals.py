@@ -115,8 +115,11 @@ def forget(library: LibraryTransaction, arrival_ids: Iterable[int]) -> None:
 def dealt_with(library: LibraryTransaction, job_id: int) -> dict[str, tuple[int, int]]:
     """Return {path: (size, mtime ns)} of every file that a job has seen, as it was last."""
     table = t.arrival.c
-    rows = library.run(select(table.path, table.size, table.mtime_ns)
-                       .where(table.job_id == job_id).order_by(table.id))  # fmt: skip
+    rows = library.run(
+        select(table.path, table.size, table.mtime_ns)
+        .where(table.job_id == job_id)
+        .order_by(table.id)
+    )
     return {row.path: (row.size, row.mtime_ns) for row in rows}
 
 

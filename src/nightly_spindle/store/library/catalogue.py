@@ -23,6 +23,7 @@ from nightly_spindle.core.segues.effective_markers import Placed, placed
 from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.library.item_reading import item_from, items_by_cart
+from nightly_spindle.store.library.word_index import WordIndex
 from nightly_spindle.store.segues.rules_reading import read_rules
 
 if TYPE_CHECKING:
@@ -144,10 +145,22 @@ class _Arrays:
     lengths: NDArray[np.float64]
     waits: NDArray[np.bool_]
     words: list[str]  # core.matching.search_words of each
-    pairs: NDArray[np.int64]  # (place, category id), shape (n, 2)
+    members: NDArray[np.int64]  # places, one for each category that an item is in, and …
+    inside: NDArray[np.int64]  # … the id of that category
     names: dict[int, tuple[str, float]]
     orders: dict[tuple[str, bool], NDArray[np.int64]] = field(default_factory=dict)
     answers: dict[str, NDArray[np.bool_]] = field(default_factory=dict)  # words: who has them
+    index: WordIndex | None = None  # of the words, made when they are first looked through
+
+    def beginning_with(self, word: str) -> NDArray[np.bool_]:
+        """Mark the items of which a word, or a word of a category's name, begins so."""
+        if self.index is None:
+            self.index = WordIndex(self.words)
+        found = self.index.beginning_with(word)
+        ids = [i for i, (name, _) in self.names.items() if f" {word}" in search_words(name)]
+        if ids:
+            found[self.members[np.isin(self.inside, ids)]] = True
+        return found
 
 
 class Catalogue:
@@ -184,7 +197,8 @@ class Catalogue:
         inside = _in_category(arrays, query.category)
         shown = _all(base, kinds, inside)
         places = self._order(arrays, query)
-        places = places[shown[places]]
+        if not shown.all():
+            places = places[shown[places]]
         carts = arrays.carts[places]
         return Found(
             query,
@@ -245,12 +259,18 @@ class Catalogue:
             row["size"],
             row["why_waits"],
             row["twin"],
-            self._names("SELECT c.name FROM item_category x JOIN category c"
-                        " ON c.id = x.category_id WHERE x.cart = ? ORDER BY c.name", cart),
-            self._names("SELECT DISTINCT l.name FROM list_line x JOIN list l"
-                        " ON l.id = x.list_id WHERE x.cart = ? ORDER BY l.name", cart),
+            self._names(
+                "SELECT c.name FROM item_category x JOIN category c"
+                " ON c.id = x.category_id WHERE x.cart = ? ORDER BY c.name",
+                cart,
+            ),
+            self._names(
+                "SELECT DISTINCT l.name FROM list_line x JOIN list l"
+                " ON l.id = x.list_id WHERE x.cart = ? ORDER BY l.name",
+                cart,
+            ),
             tuple(placed(item, self.rules()[1].station)),
-        )  # fmt: skip
+        )
 
     def artists(self) -> list[Group]:
         """Return the artists by name, with how many items each has."""
@@ -288,6 +308,7 @@ class Catalogue:
             self._arrays = _patched(self._connection, self._arrays, self._count)
         if self._arrays is None:
             self._arrays = _arrays(self._connection)
+            self._arrays.index = WordIndex(self._arrays.words)  # before the first letter is typed
         self._count = count
         return self._arrays
 
@@ -315,9 +336,7 @@ class Catalogue:
         for word in words.split():
             asked += f" {word}"
             if asked not in arrays.answers:
-                # who types on narrows what was found for the letters so far
-                begun = arrays.answers.get(asked[:-1], found)
-                arrays.answers[asked] = found & _with_word(arrays, word, begun)
+                arrays.answers[asked] = found & arrays.beginning_with(word)
                 while len(arrays.answers) > _ANSWERS:
                     arrays.answers.pop(next(iter(arrays.answers)))
             found = arrays.answers[asked]
@@ -357,14 +376,15 @@ def _arrays(connection: sqlite3.Connection) -> _Arrays:
     columns = list(zip(*cursor.execute(query), strict=True)) or [()] * 5
     number = {kind: at for at, kind in enumerate(_KINDS)}
     carts = np.array(columns[0], dtype=np.int64)
-    pairs, category_names = _categories(cursor, carts)
+    members, inside, category_names = _categories(cursor, carts)
     return _Arrays(
         carts,
         np.array([number[kind] for kind in columns[1]], dtype=np.uint8),
         np.array(columns[2], dtype=np.float64),
         np.array(columns[3], dtype=np.bool_),
         list(columns[4]),
-        pairs,
+        members,
+        inside,
         category_names,
     )
 
@@ -398,19 +418,19 @@ def _patched(connection: sqlite3.Connection, old: _Arrays, count: int) -> _Array
         if is_known:
             kinds[place], lengths[place] = number[row[1]], row[2]
             waits[place], words[place] = row[3], row[4]
-    pairs, names = _categories(cursor, carts)
-    return _Arrays(carts, kinds, lengths, waits, words, pairs, names)
+    return _Arrays(carts, kinds, lengths, waits, words, *_categories(cursor, carts))
 
 
 def _categories(
     cursor: sqlite3.Cursor, carts: NDArray[np.int64]
-) -> tuple[NDArray[np.int64], dict[int, tuple[str, float]]]:
-    """Return (memberships as (place, category id), {category id: (name, weight)})."""
+) -> tuple[NDArray[np.int64], NDArray[np.int64], dict[int, tuple[str, float]]]:
+    """Return members' places, the category id of each, {category id: (name, weight)}."""
     pairs = cursor.execute("SELECT cart, category_id FROM item_category").fetchall()
     table = np.array(pairs, dtype=np.int64).reshape(-1, 2)
-    table[:, 0] = _places(carts, table[:, 0])
+    table = table[np.isin(table[:, 0], carts)]  # an item may have gone between two looks
+    members, inside = _places(carts, table[:, 0]), np.ascontiguousarray(table[:, 1])
     names = cursor.execute("SELECT id, name, weight FROM category ORDER BY name")
-    return table, {row[0]: (row[1], row[2]) for row in names}
+    return members, inside, {row[0]: (row[1], row[2]) for row in names}
 
 
 def _plain(connection: sqlite3.Connection) -> sqlite3.Cursor:
@@ -425,22 +445,6 @@ def _column(
 ) -> NDArray[np.int64]:
     rows = _plain(connection).execute(query, values).fetchall()
     return np.array(rows, dtype=np.int64).reshape(-1)
-
-
-def _with_word(arrays: _Arrays, word: str, among: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Mark the items of which a word, or a word of a category's name, begins so."""
-    begin = f" {word}"
-    words = arrays.words
-    if np.count_nonzero(among) * 3 > len(words):
-        found = np.array([begin in text for text in words], dtype=bool)
-    else:
-        found = np.zeros(len(words), dtype=bool)
-        places = np.flatnonzero(among)
-        found[places] = [begin in words[at] for at in places.tolist()]
-    ids = [i for i, (name, _) in arrays.names.items() if begin in search_words(name)]
-    if ids:
-        found[arrays.pairs[np.isin(arrays.pairs[:, 1], ids), 0]] = True
-    return found & among
 
 
 def _places(carts: NDArray[np.int64], wanted: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -460,20 +464,21 @@ def _in_category(arrays: _Arrays, category: int | None) -> NDArray[np.bool_] | N
         return None
     inside = np.zeros(len(arrays.carts), dtype=bool)
     if category == 0:
-        inside[arrays.pairs[:, 0]] = True
+        inside[arrays.members] = True
         return ~inside
-    inside[arrays.pairs[arrays.pairs[:, 1] == category, 0]] = True
+    inside[arrays.members[arrays.inside == category]] = True
     return inside
 
 
 def _count_kinds(arrays: _Arrays, shown: NDArray[np.bool_]) -> tuple[Group, ...]:
-    counts = np.bincount(arrays.kinds[shown], minlength=len(_KINDS))
+    kinds = arrays.kinds if shown.all() else arrays.kinds[shown]
+    counts = np.bincount(kinds, minlength=len(_KINDS))
     there = np.bincount(arrays.kinds, minlength=len(_KINDS))
     return tuple(Group(at, kind, int(counts[at])) for at, kind in enumerate(_KINDS) if there[at])
 
 
 def _count_categories(arrays: _Arrays, shown: NDArray[np.bool_]) -> tuple[Group, ...]:
-    inside = arrays.pairs[shown[arrays.pairs[:, 0]], 1]
+    inside = arrays.inside if shown.all() else arrays.inside[shown[arrays.members]]
     counts = np.bincount(inside, minlength=max(arrays.names, default=0) + 1)
     return tuple(
         Group(number, name, int(counts[number]), weight)

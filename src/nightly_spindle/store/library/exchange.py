@@ -30,10 +30,27 @@ if TYPE_CHECKING:
     from nightly_spindle.store.library.catalogue import Catalogue, CatalogueRow
 
 COLUMNS = (
-    "cart", "kind", "artist", "title", "album", "year", "genre", "categories", "duration_s",
-    "integrated_lufs", "true_peak_dbtp", "cue_in_s", "segue_s", "fade_start_s", "cue_out_s",
-    "ending", "last_aired", "added", "waits", "path",
-)  # fmt: skip
+    "cart",
+    "kind",
+    "artist",
+    "title",
+    "album",
+    "year",
+    "genre",
+    "categories",
+    "duration_s",
+    "integrated_lufs",
+    "true_peak_dbtp",
+    "cue_in_s",
+    "segue_s",
+    "fade_start_s",
+    "cue_out_s",
+    "ending",
+    "last_aired",
+    "added",
+    "waits",
+    "path",
+)
 READ = ("kind", "artist", "title", "album", "year", "genre", "categories")
 _MOST_BYTES = 256 * 2**20
 _PART = 1000
@@ -172,8 +189,15 @@ def changes_from(catalogue: Catalogue, rows: Sequence[dict[str, str]]) -> list[T
         known = there.get(cart or 0)
         if known is None:
             named = row.get("cart") or row.get("path") or "nothing"
-            found.append(TableChange(line, cart, {}, f"line {line} names {named}, which is not in "
-                                     "the library; bring the file in first"))  # fmt: skip
+            found.append(
+                TableChange(
+                    line,
+                    cart,
+                    {},
+                    f"line {line} names {named}, which is not in "
+                    "the library; import the file first",
+                )
+            )
             continue
         now = {name: str(getattr(known, name)) for name in READ}
         now["categories"] = "; ".join(sorted(filter(None, known.categories.split(", "))))

@@ -42,7 +42,7 @@ def save_job(library: LibraryTransaction, job: IntakeJob) -> int:
             raise InputFault(f"there is an intake job “{other.name}” already; choose another name")
         if job.enabled and other.enabled and _share(job, whole, other):
             raise InputFault(
-                f"{folder} is watched by “{other.name}” already; a file can be taken in by one "
+                f"{folder} is watched by “{other.name}” already; a file can be imported by one "
                 "job only: choose another folder, or stop that job"
             )
     values = {

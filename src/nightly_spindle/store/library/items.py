@@ -380,9 +380,12 @@ def _tag_values(values: Mapping[str, Any]) -> Row:
     found = dict(values)
     if {"artist", "title", "album", "kind", "cart"} <= set(values):
         found["words"] = search_words(
-            values["artist"], values["title"], values["album"], str(values["kind"]),
+            values["artist"],
+            values["title"],
+            values["album"],
+            str(values["kind"]),
             str(values["cart"]),
-        )  # fmt: skip
+        )
         found["song_key"] = song_key(values["artist"], values["title"])
     for name in ("artist", "title", "album"):
         if name in values:

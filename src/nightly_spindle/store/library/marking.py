@@ -33,9 +33,18 @@ Row = dict[str, Any]
 _PART = 400
 # the columns that finding markers anew may change
 _FOUND = (
-    "cue_in_s", "cue_out_s", "segue_s", "fade_start_s", "ending", "sag_s", "fall", "sure_cue_in",
-    "sure_segue", "sure_fade_start", "sure_cue_out",
-)  # fmt: skip
+    "cue_in_s",
+    "cue_out_s",
+    "segue_s",
+    "fade_start_s",
+    "ending",
+    "sag_s",
+    "fall",
+    "sure_cue_in",
+    "sure_segue",
+    "sure_fade_start",
+    "sure_cue_out",
+)
 
 
 def item_of(library: LibraryTransaction, cart: int) -> Item:

@@ -34,9 +34,16 @@ def export_entries(
             local = local_from(line.at_us, settings.tz)
             at_s = local.hour * 3600 + local.minute * 60 + local.second
             entries.append(
-                LogEntry(item.path, item.artist, item.title, item.cart, line.length_s,
-                         float(at_s), str(item.kind))
-            )  # fmt: skip
+                LogEntry(
+                    item.path,
+                    item.artist,
+                    item.title,
+                    item.cart,
+                    line.length_s,
+                    float(at_s),
+                    str(item.kind),
+                )
+            )
         elif match.status is MatchStatus.MARK:
             entries.append(LogEntry(type="mark", comment=match.line.raw, at_s=match.value))
         elif match.status is not MatchStatus.IGNORED:

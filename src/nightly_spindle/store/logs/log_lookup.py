@@ -88,7 +88,7 @@ def _there(match: Match, items: dict[int, Item], lying: set[str]) -> Match:
         return replace(match, status=MatchStatus.MISSING, how=why, cart=None)
     if match.file and match.status is MatchStatus.MISSING:
         if match.file in lying:
-            return replace(match, how="its file lies there but is not in the library")
+            return replace(match, how="its file is there but is not in the library")
         return replace(match, file="")
     return match
 

@@ -110,8 +110,9 @@ class LogReader:
         place = (drop.id, slot.key)
         wanted = drop.file_name(slot)
         if isinstance(listing, str):
-            return self._unreachable(place, LogReading(drop.id, slot, wanted,
-                                     ReadingState.UNREADABLE, problem=listing))  # fmt: skip
+            return self._unreachable(
+                place, LogReading(drop.id, slot, wanted, ReadingState.UNREADABLE, problem=listing)
+            )
         there = candidates(wanted, self._entries(drop.folder, fitting(wanted, listing)))
         if not there:
             return self._missing(place, drop, slot, wanted, listing)
@@ -121,9 +122,13 @@ class LogReader:
         if known and self._signatures.get(place) == signature and place not in self._stale:
             return known if known.slot == slot else replace(known, slot=slot)
         blank = LogReading(
-            drop.id, slot, best.name, ReadingState.GROWING, written_us=best.mtime_ns // 1000,
+            drop.id,
+            slot,
+            best.name,
+            ReadingState.GROWING,
+            written_us=best.mtime_ns // 1000,
             others=tuple(one.name for one in there[1:]),
-        )  # fmt: skip
+        )
         if self._growing(f"{drop.folder}/{best.name}", signature):
             return self._keep(place, blank)
         new = self._read(drop, blank)
@@ -182,9 +187,13 @@ class LogReader:
         self._reach(matches)
         state = ReadingState.READ if matches else ReadingState.EMPTY
         return replace(
-            blank, state=state, matches=matches, charset=log.charset, edited=len(edits),
+            blank,
+            state=state,
+            matches=matches,
+            charset=log.charset,
+            edited=len(edits),
             unapplied=lost,
-        )  # fmt: skip
+        )
 
     def _reach(self, matches: Iterable[Match]) -> None:
         from nightly_spindle.store.library.item_reading import items_by_cart

@@ -20,8 +20,12 @@ if TYPE_CHECKING:
 
 # what a book of an older format has of them
 NONE: dict[str, list[Any]] = {
-    "format_clocks": [], "day_plans": [], "week": [], "calendar": [], "rotation_rules": [],
-}  # fmt: skip
+    "format_clocks": [],
+    "day_plans": [],
+    "week": [],
+    "calendar": [],
+    "rotation_rules": [],
+}
 
 
 def format_sections(connection: sqlite3.Connection) -> dict[str, list[dict[str, Any]]]:
@@ -92,5 +96,5 @@ def wrong_formats(book: Mapping[str, Any]) -> list[str]:
         try:
             date.fromisoformat(entry["day"])
         except ValueError:
-            wrong.append(f"calendar: '{entry['day']}' is no day")
+            wrong.append(f"calendar: '{entry['day']}' is not a valid day")
     return wrong

@@ -87,8 +87,12 @@ def read_formats(
     plans = Plans(tuple(week), days, calendar, holidays_from(settings.formats.holidays))
     rules = read_rules(connection) or usual_rules(settings.separation_s)
     categories = read_categories(connection, most) if clocks else {}
-    lists = {slot.name.strip().casefold() for clock in clocks.values() for slot in clock.slots
-             if slot.kind is SlotKind.LIST}  # fmt: skip
+    lists = {
+        slot.name.strip().casefold()
+        for clock in clocks.values()
+        for slot in clock.slots
+        if slot.kind is SlotKind.LIST
+    }
     return FormatPlan(clocks, plans, rules, categories, _lists(connection, lists))
 
 
@@ -196,7 +200,7 @@ def remove_day(library: LibraryTransaction, number: int, plans: Plans) -> tuple[
 
     users = [plan.name for plan in plans.days.values() if plan.base == number]
     if users:
-        raise InputFault(f"“{users[0]}” goes by this day plan; let it go by another first")
+        raise InputFault(f"“{users[0]}” is based on this day plan; base it on another first")
     days = [day_id(day) for day, plan in plans.calendar.items() if plan == number]
     before = put_rows(library, t.calendar_day, {day: [] for day in days})
     return put_rows(library, t.day_plan, {number: []}), before
@@ -206,8 +210,9 @@ def paint_week(library: LibraryTransaction, hours: Mapping[int, int]) -> Before:
     """Give hours of the week (0 to 167) to clocks, 0 to none; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
-    rows = {hour: [{"id": hour, "clock_id": clock}] if clock else []
-            for hour, clock in hours.items()}  # fmt: skip
+    rows = {
+        hour: [{"id": hour, "clock_id": clock}] if clock else [] for hour, clock in hours.items()
+    }
     return put_rows(library, t.week_hour, rows)
 
 
@@ -215,8 +220,10 @@ def set_calendar(library: LibraryTransaction, days: Mapping[date, int]) -> Befor
     """Give days to day plans, 0 to the week plan; returns what was there."""
     from nightly_spindle.store.base import tables as t
 
-    rows = {day_id(day): [{"id": day_id(day), "plan_id": plan}] if plan else []
-            for day, plan in days.items()}  # fmt: skip
+    rows = {
+        day_id(day): [{"id": day_id(day), "plan_id": plan}] if plan else []
+        for day, plan in days.items()
+    }
     return put_rows(library, t.calendar_day, rows)
 
 
@@ -259,8 +266,10 @@ def rename_in_formats(library: LibraryTransaction, was: str, name: str) -> None:
 
     for row in library.rows(t.format_clock.select()):
         clock = clock_from(values_of(row))
-        slots = tuple(replace(slot, name=named(slot.name)) if slot.kind is SlotKind.CATEGORY
-                      else slot for slot in clock.slots)  # fmt: skip
+        slots = tuple(
+            replace(slot, name=named(slot.name)) if slot.kind is SlotKind.CATEGORY else slot
+            for slot in clock.slots
+        )
         new = replace(
             clock,
             slots=slots,

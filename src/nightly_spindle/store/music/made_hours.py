@@ -37,20 +37,28 @@ def made_row(hour: MadeHour) -> dict[str, Any]:
         "notes": [note_values(note) for note in hour.notes],
     }
     return {
-        "id": hour.start_us, "clock_id": hour.clock, "made_us": hour.made_us,
+        "id": hour.start_us,
+        "clock_id": hour.clock,
+        "made_us": hour.made_us,
         "body": json.dumps(body, ensure_ascii=False),
-    }  # fmt: skip
+    }
 
 
 def made_from(row: sqlite3.Row | Mapping[str, Any]) -> MadeHour:
     """Return the made hour of a row."""
     body = json.loads(row["body"])
     return MadeHour(
-        row["id"], row["clock_id"], body["clock_name"], body["comes_from"],
+        row["id"],
+        row["clock_id"],
+        body["clock_name"],
+        body["comes_from"],
         tuple(line_from(one) for one in body["lines"]),
         tuple(Note(**one) for one in body["notes"]),
-        body["lands_s"], body["fixed"], body["cost"], row["made_us"],
-    )  # fmt: skip
+        body["lands_s"],
+        body["fixed"],
+        body["cost"],
+        row["made_us"],
+    )
 
 
 def read_made(connection: sqlite3.Connection, from_us: int, until_us: int) -> list[MadeHour]:

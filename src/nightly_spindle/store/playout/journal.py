@@ -104,8 +104,11 @@ class Journal:
         self._take_side_file()
         self._lines += lines
         self._alarms += alarms
-        self._aired |= {line.cart: line.start_us for line in lines
-                        if line.outcome == Outcome.ON_AIR and line.cart}  # fmt: skip
+        self._aired |= {
+            line.cart: line.start_us
+            for line in lines
+            if line.outcome == Outcome.ON_AIR and line.cart
+        }
         self._state = state or self._state
         try:
             connection = self._usable()
@@ -281,8 +284,9 @@ def _put_alarm(connection: sqlite3.Connection, alarm: Alarm) -> None:
         return
     row = connection.execute(
         "SELECT key, max(last_us, at_us) FROM alarm WHERE fold = ? AND at_us <= ?"
-        " ORDER BY at_us DESC LIMIT 1", (fold, alarm.at_us),
-    ).fetchone()  # fmt: skip
+        " ORDER BY at_us DESC LIMIT 1",
+        (fold, alarm.at_us),
+    ).fetchone()
     if row is None or alarm.at_us - row[1] > _FOLDS_US:
         connection.execute(_PUT_ALARM, (*astuple(alarm), fold))
     elif alarm.at_us > row[1]:  # what was written already and waited in the side file counts once

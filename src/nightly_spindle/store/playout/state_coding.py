@@ -10,18 +10,43 @@ from nightly_spindle.core.programme.air_state import AirState
 
 # where the fields stand now that lay beside each other in what was kept until November 2026
 _PLACES = {
-    "clock": {"rate": "rate", "frame": "frame", "fired_until_us": "fired_until_us",
-              "offset_us": "offset_us"},
-    "order": {"upcoming": "upcoming", "playing": "playing", "next_id": "next_id",
-              "unattended": "unattended", "stopped": "stopped", "silent_at": "silent_at",
-              "hold": "kept_time", "skipped": "skipped"},
+    "clock": {
+        "rate": "rate",
+        "frame": "frame",
+        "fired_until_us": "fired_until_us",
+        "offset_us": "offset_us",
+    },
+    "order": {
+        "upcoming": "upcoming",
+        "playing": "playing",
+        "next_id": "next_id",
+        "unattended": "unattended",
+        "stopped": "stopped",
+        "silent_at": "silent_at",
+        "hold": "kept_time",
+        "skipped": "skipped",
+    },
     "logs": {"loaded": "loaded", "awaited": "awaited", "orders": "orders"},
-    "events": {"deadlines": "deadlines", "block": "holding", "held": "held",
-               "counts": "songs_since", "taken": "taken", "turns": "turns", "landing": "landing"},
-    "overlays": {"overlays": "on", "sounding": "sounding", "overlaid_until": "until",
-                 "laid": "tried", "pools": "turns", "passed": "since_used", "voiced": "last_used"},
+    "events": {
+        "deadlines": "deadlines",
+        "block": "holding",
+        "held": "held",
+        "counts": "songs_since",
+        "taken": "taken",
+        "turns": "turns",
+        "landing": "landing",
+    },
+    "overlays": {
+        "overlays": "on",
+        "sounding": "sounding",
+        "overlaid_until": "until",
+        "laid": "tried",
+        "pools": "turns",
+        "passed": "since_used",
+        "voiced": "last_used",
+    },
     "net": {"rung": "level", "again_yielded": "repeat_aired"},
-}  # fmt: skip
+}
 _SAME = ("spots", "history", "revision", "changed_at", "marked")
 
 

@@ -61,10 +61,15 @@ def pack(
     roots: Sequence[str] = (),
 ) -> bytes:
     """Return the body of a slot. `state` is the encoded state."""
-    return msgspec.json.encode({
-        "settings": settings, "state": msgspec.Raw(state), "items": items, "pool": pool,
-        "roots": roots,
-    })  # fmt: skip
+    return msgspec.json.encode(
+        {
+            "settings": settings,
+            "state": msgspec.Raw(state),
+            "items": items,
+            "pool": pool,
+            "roots": roots,
+        }
+    )
 
 
 class StateFile:

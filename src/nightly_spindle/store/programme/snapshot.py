@@ -94,17 +94,26 @@ class Snapshot:
         )
         if state is not None:
             self.reach(line.cart for line in state.order.upcoming)
-            self.reach(line.overlay.cart for line in state.order.upcoming
-                       if line.overlay is not None and line.overlay.cart)  # fmt: skip
+            self.reach(
+                line.overlay.cart
+                for line in state.order.upcoming
+                if line.overlay is not None and line.overlay.cart
+            )
         self.look_for_files()
         self.programme.standing = [*self._away(), *self._standing(from_us)]
 
     def _away(self) -> list[Standing]:
         """Return which folders are away."""
         tz = self.programme.settings.tz
-        return [Standing("folder-away", Severity.ALARM, gone.sentence(tz),
-                         f"Mount or reconnect {gone.folder}, or name the folder as it was.")
-                for gone in self.programme.away.values()]  # fmt: skip
+        return [
+            Standing(
+                "folder-away",
+                Severity.ALARM,
+                gone.sentence(tz),
+                f"Mount or reconnect {gone.folder}, or name the folder as it was.",
+            )
+            for gone in self.programme.away.values()
+        ]
 
     def _standing(self, now_us: int) -> list[Standing]:
         """Return what is wrong with the station at any hour."""
@@ -138,9 +147,19 @@ def open_station(
     sources, carts = read_holdings(connection, folder, events, fillers_of(spots), patience)
     pools, inside = read_pools(connection)
     formats = read_formats(connection, settings, CATEGORY_SIZE)
-    programme = Programme(settings, logs, items, events, drops, segues=segues,
-                          event_sources=sources, pools=pools, in_category=inside, spots=spots,
-                          formats=formats)  # fmt: skip
+    programme = Programme(
+        settings,
+        logs,
+        items,
+        events,
+        drops,
+        segues=segues,
+        event_sources=sources,
+        pools=pools,
+        in_category=inside,
+        spots=spots,
+        formats=formats,
+    )
     programme.roots = read_roots(connection, folder)
     snapshot = Snapshot(folder, connection, programme, logs, count, patience)
     snapshot.reach(carts | carts_of(pools) | spot_carts(spots) | format_carts(formats))

@@ -160,28 +160,49 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
         owed = _owed(order, aired, today)
         orders.append(
             CampaignSheet(
-                campaign, campaign.sentence(), flight_total(campaign, want), want.past, aired,
-                to_come.get(campaign.id, 0) + len(order.given), owed, _days(campaign, today), short,
+                campaign,
+                campaign.sentence(),
+                flight_total(campaign, want),
+                want.past,
+                aired,
+                to_come.get(campaign.id, 0) + len(order.given),
+                owed,
+                _days(campaign, today),
+                short,
                 tuple(campaign_findings(programme, campaign, today, owed, short)),
             )
-        )  # fmt: skip
+        )
     general = [*pattern_findings(programme), *break_findings(programme, coming)]
     if plan.campaigns and not plan.patterns:
-        general.append(SpotFinding("no-breaks", Severity.ALARM, "There are no breaks for spots.",
-                                   "Make a break pattern."))  # fmt: skip
+        general.append(
+            SpotFinding(
+                "no-breaks",
+                Severity.ALARM,
+                "There are no breaks for spots.",
+                "Make a break pattern.",
+            )
+        )
     calendar = wanted.calendar
     general += lost_pins(programme, calendar)
     return SpotSheet(
-        now_us, tz, tuple(orders), tuple(plan.patterns.values()),
-        tuple(calendar.places[calendar.now :]), tuple(coming), tuple(general), plan.made_us,
+        now_us,
+        tz,
+        tuple(orders),
+        tuple(plan.patterns.values()),
+        tuple(calendar.places[calendar.now :]),
+        tuple(coming),
+        tuple(general),
+        plan.made_us,
         programme.settings.spots,
-        _able(snapshot, _ABLE), _able(snapshot, _EDGES),
+        _able(snapshot, _ABLE),
+        _able(snapshot, _EDGES),
         tuple(_categories(programme.settings.spots.categories)),
         tuple(e.name for e in programme.events if e.options.length_s),
         tuple(row[0] for row in connection.execute("SELECT name FROM category ORDER BY name")),
-        plan.by_break, {n: length_us(programme, c) for n, c in plan.campaigns.items()},
+        plan.by_break,
+        {n: length_us(programme, c) for n, c in plan.campaigns.items()},
         tuple(clock.name for clock in programme.formats.clocks.values()),
-    )  # fmt: skip
+    )
 
 
 def _owed(order: Demand, aired: int, today: date) -> int:
@@ -241,9 +262,15 @@ def proof_of_play(
     sums = totals(found, {n: (c, ordered.get(n, 0)) for n, c in chosen.items()}, to_come)
     sums = [one for one in sums if one.ordered or one.aired or one.cut or one.missed]
     return Report(
-        settings.name, title, from_us, until_us, settings.spots.counts_from,
-        settings.spots.signature, tuple(found), tuple(sums),
-    )  # fmt: skip
+        settings.name,
+        title,
+        from_us,
+        until_us,
+        settings.spots.counts_from,
+        settings.spots.signature,
+        tuple(found),
+        tuple(sums),
+    )
 
 
 def _to_come(snapshot: Snapshot, now_us: int, until_us: int) -> Counter[int]:
@@ -258,8 +285,9 @@ def _to_come(snapshot: Snapshot, now_us: int, until_us: int) -> Counter[int]:
 def ordered_in(snapshot: Snapshot, now_us: int, from_us: int, until_us: int) -> dict[int, int]:
     """Return how many spots each order wants in a stretch of whole days, up to its end or now."""
     programme = snapshot.programme
-    until = min(until_us, day_start(local_day(now_us, programme.settings.tz) + 1,
-                                    programme.settings.tz))  # fmt: skip
+    until = min(
+        until_us, day_start(local_day(now_us, programme.settings.tz) + 1, programme.settings.tz)
+    )
     if until <= from_us:
         return {}
     calendar = BreakCalendar(programme.break_sources(), from_us, from_us, until)

@@ -161,8 +161,9 @@ class FormatBoard:
         """Return the hours with from <= start < until."""
         known = self._read()
         settings = known.snapshot.programme.settings
-        made = {one.start_us: one
-                for one in read_made(known.snapshot.connection, from_us, until_us)}  # fmt: skip
+        made = {
+            one.start_us: one for one in read_made(known.snapshot.connection, from_us, until_us)
+        }
         found = []
         for slot in slots(Period.HOUR, settings.tz, settings.day_start, from_us - 1, until_us - 1):
             clock, gets = known.stock.formats.clock_of(slot)
@@ -201,8 +202,9 @@ class FormatBoard:
         formats, table = known.stock.formats, known.stock.table
         plays = plays_around(known.snapshot, formats, start_us, slot.end_us, now_us)
         own = set(made_plays([hour]))
-        lines = PlayColumns((at, table.row(cart)) for at, cart in plays
-                       if table.row(cart) and (at, cart) not in own)  # fmt: skip
+        lines = PlayColumns(
+            (at, table.row(cart)) for at, cart in plays if table.row(cart) and (at, cart) not in own
+        )
         rules = formats.rules_of(formats.clocks.get(hour.clock))
         found = HourEditor(hour, known.stock, lines, rules, slot.end_us)
         self._editor = (key, found)
@@ -233,12 +235,18 @@ class FormatBoard:
         )
         plays = [(row["start_us"] / US, row["cart"]) for row in aired]
         until = now_us + round(ahead_days * _DAY_US)
-        plays += [one for one in made_plays(read_made(known.snapshot.connection, now_us, until))
-                  if one[0] >= now_us / US]  # fmt: skip
+        plays += [
+            one
+            for one in made_plays(read_made(known.snapshot.connection, now_us, until))
+            if one[0] >= now_us / US
+        ]
         used = frozenset().union(*(_taken(clock, formats) for clock in formats.clocks.values()))
         # a category that no clock takes from has no share; all songs stand for those in none
-        music = {name: one for name, one in formats.categories.items()
-                 if one.music and name in (used or {ALL_SONGS})}  # fmt: skip
+        music = {
+            name: one
+            for name, one in formats.categories.items()
+            if one.music and name in (used or {ALL_SONGS})
+        }
         today = local_from(now_us, programme.settings.tz).date()
         uses = item_uses(plays, programme.items, music, used, today)
         weights = _weights(self.hours(now_us, now_us + 7 * _DAY_US), formats)
@@ -265,9 +273,17 @@ class FormatBoard:
                 elif item is not None:
                     seconds = float(known.stock.table.length_s[known.stock.table.row(item.cart)])
                     found.append(
-                        LogEntry(item.path, item.artist, item.title, item.cart, round(seconds, 3),
-                                 float(at_s), str(item.kind), line.mark)
-                    )  # fmt: skip
+                        LogEntry(
+                            item.path,
+                            item.artist,
+                            item.title,
+                            item.cart,
+                            round(seconds, 3),
+                            float(at_s),
+                            str(item.kind),
+                            line.mark,
+                        )
+                    )
         return found
 
 

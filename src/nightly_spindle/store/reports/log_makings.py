@@ -129,8 +129,11 @@ def with_taken(programme: Programme, tasks: Sequence[HourTask]) -> list[HourTask
         loads = any(isinstance(step, LoadLog) for step in event.steps)
         if loads or event.after_songs or not (event.enabled and event.line_steps):
             continue
-        breaks = [programme.spots.named(step.name) for step in event.line_steps
-                  if isinstance(step, PlayBreak)]  # fmt: skip
+        breaks = [
+            programme.spots.named(step.name)
+            for step in event.line_steps
+            if isinstance(step, PlayBreak)
+        ]
         if len(breaks) == len(event.line_steps):
             seconds = sum(break_s(programme, one, firing.at_us) for one in breaks if one)
         else:
@@ -190,8 +193,12 @@ def plays_around(
 
 def made_plays(hours: Iterable[MadeHour]) -> list[tuple[float, int]]:
     """Return what made hours air, as (instant in s, cart)."""
-    return [(hour.start_us / US + line.at_s, line.cart)
-            for hour in hours for line in hour.lines if line.cart]  # fmt: skip
+    return [
+        (hour.start_us / US + line.at_s, line.cart)
+        for hour in hours
+        for line in hour.lines
+        if line.cart
+    ]
 
 
 def log_plays(
@@ -253,8 +260,9 @@ def make_logs(
         )
     coming = with_taken(programme, [t for t in tasks if t.slot.start_us >= now_us])
     there = {hour.start_us: hour for hour in read_made(snapshot.connection, from_us, until_us)}
-    wanted = [new for task in coming
-              if (new := _wanted(task, there.get(task.slot.start_us), mode, stock))]  # fmt: skip
+    wanted = [
+        new for task in coming if (new := _wanted(task, there.get(task.slot.start_us), mode, stock))
+    ]
     again = {task.slot.start_us for task in wanted}
     gone = set(made_plays(hour for start, hour in there.items() if start in again))
     plays = plays_around(snapshot, formats, from_us, until_us, now_us)
@@ -292,9 +300,13 @@ def _wanted(task: HourTask, there: MadeHour | None, mode: Mode, stock: Stock) ->
 
 
 def make_and_write(
-    snapshot: Snapshot, from_us: int, until_us: int, now_us: int, mode: Mode,
+    snapshot: Snapshot,
+    from_us: int,
+    until_us: int,
+    now_us: int,
+    mode: Mode,
     progress: Callable[[int, int], bool] = lambda _done, _all: True,
-) -> tuple[Making, dict[int, list[dict[str, object]]]]:  # fmt: skip
+) -> tuple[Making, dict[int, list[dict[str, object]]]]:
     """Make hours and write them; returns what was made, and what was there before."""
     from nightly_spindle.store.base.transaction import LibraryTransaction
 

@@ -199,16 +199,20 @@ def write_placing(snapshot: Snapshot, now_us: int, wanted: Orders, made: SpotPla
     )
     closed = wanted.account.closed
     rows = [
-        (b.at_us, b.pattern, b.seat, b.campaign, b.fixed) for b in made.bookings
+        (b.at_us, b.pattern, b.seat, b.campaign, b.fixed)
+        for b in made.bookings
         if b.key not in closed
-    ]  # fmt: skip
+    ]
     settled = json.dumps(sorted(wanted.account.lost))
     short = json.dumps([asdict(one) for one in made.short], ensure_ascii=False)
     try:
         with connection:
             connection.execute("UPDATE change SET count = count + 1")
-            stay = {(b.at_us, b.pattern) for b in snapshot.programme.spots.bookings
-                    if b.key in closed and b.at_us >= now_us}  # fmt: skip
+            stay = {
+                (b.at_us, b.pattern)
+                for b in snapshot.programme.spots.bookings
+                if b.key in closed and b.at_us >= now_us
+            }
             gone = connection.execute(
                 "SELECT at_us, break_id FROM spot_placed WHERE at_us >= ? OR at_us < ?",
                 (now_us, now_us - _KEPT_US),

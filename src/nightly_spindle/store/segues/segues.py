@@ -79,9 +79,11 @@ def set_pair(
     Returns what was stored before, for `restore_pair`.
     """
     return restore_pair(
-        library, out_cart, in_cart,
+        library,
+        out_cart,
+        in_cart,
         "" if edit is None else json.dumps(edit_values(edit), sort_keys=True),
-    )  # fmt: skip
+    )
 
 
 def restore_pair(library: LibraryTransaction, out_cart: int, in_cart: int, text: str) -> str:

@@ -82,9 +82,15 @@ def _from_former(book: Any) -> Any:
             {"id": number, "rule": {}, "options": {}, **event} if isinstance(event, dict) else event
             for number, event in enumerate(events, 1)
         ]
-    new: dict[str, Any] = {"segue_rules": [], "join_pairs": [], "log_settled": [],
-                           "overlay_pools": [], "break_patterns": [], "campaigns": [],
-                           **format_book.NONE}  # fmt: skip
+    new: dict[str, Any] = {
+        "segue_rules": [],
+        "join_pairs": [],
+        "log_settled": [],
+        "overlay_pools": [],
+        "break_patterns": [],
+        "campaigns": [],
+        **format_book.NONE,
+    }
     same = {
         "settings": settings,
         "categories": groups,
@@ -107,10 +113,22 @@ def _wrong(book: Any) -> list[str]:
     return wrong or [*_wrong_marks(book), *_wrong_values(book)]
 
 
-_MARKS = {"items": "cart", "categories": "name", "lists": "name", "log_drops": "id", "events": "id",
-          "intake_jobs": "name", "overlay_pools": "id", "break_patterns": "id",
-          "campaigns": "id", "format_clocks": "id", "day_plans": "id", "week": "hour",
-          "calendar": "day", "rotation_rules": "place"}  # fmt: skip
+_MARKS = {
+    "items": "cart",
+    "categories": "name",
+    "lists": "name",
+    "log_drops": "id",
+    "events": "id",
+    "intake_jobs": "name",
+    "overlay_pools": "id",
+    "break_patterns": "id",
+    "campaigns": "id",
+    "format_clocks": "id",
+    "day_plans": "id",
+    "week": "hour",
+    "calendar": "day",
+    "rotation_rules": "place",
+}
 
 
 def _wrong_marks(book: Book) -> list[str]:
@@ -121,7 +139,7 @@ def _wrong_marks(book: Book) -> list[str]:
         wrong += [f"{section}: {mark} is there twice" for mark, n in counts.items() if n > 1]
     for item in book["items"]:
         wrong += [
-            f"items/{item['cart']}: {place['path']} lies in none of the roots"
+            f"items/{item['cart']}: {place['path']} is in none of the roots"
             for place in [item, *item["former"]]
             if place["root"] not in book["roots"] or ".." in PurePosixPath(place["path"]).parts
         ]
@@ -176,10 +194,12 @@ def _wrong_segues(book: Book) -> list[str]:
     """Return markers, wishes of items, rules and joins that cannot be."""
     wrong = []
     checks: list[tuple[str, Callable[[], object]]] = [
-        (f"segue_rules/{rule['out']} into {rule['into']}",
-         partial(pair_rule, rule["out"], rule["into"], rule["values"]))
+        (
+            f"segue_rules/{rule['out']} into {rule['into']}",
+            partial(pair_rule, rule["out"], rule["into"], rule["values"]),
+        )
         for rule in book["segue_rules"]
-    ]  # fmt: skip
+    ]
     checks += [
         (f"join_pairs/{pair['out']} into {pair['into']}", partial(edit_from, pair["edit"]))
         for pair in book["join_pairs"]

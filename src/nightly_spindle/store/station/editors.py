@@ -30,19 +30,38 @@ if TYPE_CHECKING:
     from nightly_spindle.store.traffic import campaigns
 
 __all__ = [
-    "arrivals", "campaigns", "categories", "events", "formats", "intake_jobs", "items", "lists",
-    "log_source_edits", "made_hours", "marking", "pools", "rotation_cards", "segues",
-]  # fmt: skip
+    "arrivals",
+    "campaigns",
+    "categories",
+    "events",
+    "formats",
+    "intake_jobs",
+    "items",
+    "lists",
+    "log_source_edits",
+    "made_hours",
+    "marking",
+    "pools",
+    "rotation_cards",
+    "segues",
+]
 _PACKAGES = {
-    "library": ("arrivals", "categories", "intake_jobs", "items", "lists", "marking",
-                "rotation_cards"),
+    "library": (
+        "arrivals",
+        "categories",
+        "intake_jobs",
+        "items",
+        "lists",
+        "marking",
+        "rotation_cards",
+    ),
     "logs": ("log_source_edits",),
     "events": ("events",),
     "music": ("formats", "made_hours"),
     "overlays": ("pools",),
     "segues": ("segues",),
     "traffic": ("campaigns",),
-}  # fmt: skip
+}
 MODULES = {name: f"{package}.{name}" for package, names in _PACKAGES.items() for name in names}
 
 

@@ -52,14 +52,33 @@ if TYPE_CHECKING:
     from nightly_spindle.store.base.transaction import LibraryTransaction
 
 _ITEM = (
-    "cart", "kind", "title", "artist", "album", "year", "genre", "path", "encoding", "size",
-    "mtime_ns", "waits", "why_waits", "twin",
-)  # fmt: skip
+    "cart",
+    "kind",
+    "title",
+    "artist",
+    "album",
+    "year",
+    "genre",
+    "path",
+    "encoding",
+    "size",
+    "mtime_ns",
+    "waits",
+    "why_waits",
+    "twin",
+)
 
 
 # what a measure of the former format does not have
-_MEASURE_BLANK = {"intro_end_s": None, "sag_s": None, "sure_cue_in": 0.0, "sure_intro_end": 0.0,
-                  "sure_segue": 0.0, "sure_fade_start": 0.0, "sure_cue_out": 0.0}  # fmt: skip
+_MEASURE_BLANK = {
+    "intro_end_s": None,
+    "sag_s": None,
+    "sure_cue_in": 0.0,
+    "sure_intro_end": 0.0,
+    "sure_segue": 0.0,
+    "sure_fade_start": 0.0,
+    "sure_cue_out": 0.0,
+}
 
 
 def read_station(folder: Path) -> dict[str, Any]:

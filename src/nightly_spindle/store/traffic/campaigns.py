@@ -87,9 +87,14 @@ def read_spots(
         return SpotPlan(campaigns, read_breaks(connection), bookings)
     settled = frozenset((a, b, c) for a, b, c in json.loads(made["settled"]))
     return SpotPlan(
-        campaigns, read_breaks(connection), bookings, settled,
-        made["from_us"], made["until_us"], made["made_us"],
-    )  # fmt: skip
+        campaigns,
+        read_breaks(connection),
+        bookings,
+        settled,
+        made["from_us"],
+        made["until_us"],
+        made["made_us"],
+    )
 
 
 def carts_of(plan: SpotPlan) -> set[int]:
@@ -224,8 +229,9 @@ def pin(
     after = {key: [r for r in spots if r["campaign_id"] != number] for key, spots in placed.items()}
     if to is not None:
         seat = max((row["seat"] for row in after[to]), default=-1) + 1
-        after[to].append({"at_us": to[1], "break_id": to[0], "seat": seat, "campaign_id": number,
-                          "fixed": True})  # fmt: skip
+        after[to].append(
+            {"at_us": to[1], "break_id": to[0], "seat": seat, "campaign_id": number, "fixed": True}
+        )
     _put_spots(library, after)
     return before, placed
 

@@ -54,10 +54,19 @@ def _items() -> None:
     text: tuple[type[sa.types.TypeEngine[Any]], str] = (sa.Text, "")
     number: tuple[type[sa.types.TypeEngine[Any]], str] = (sa.Integer, "0")
     for name, kind in (
-        ("genre", text), ("tags", text), ("encoding", text), ("size", number),
-        ("mtime_ns", number), ("waits", text), ("why_waits", text), ("version", number),
-        ("sort_artist", text), ("sort_title", text), ("sort_album", text), ("words", text),
-    ):  # fmt: skip
+        ("genre", text),
+        ("tags", text),
+        ("encoding", text),
+        ("size", number),
+        ("mtime_ns", number),
+        ("waits", text),
+        ("why_waits", text),
+        ("version", number),
+        ("sort_artist", text),
+        ("sort_title", text),
+        ("sort_album", text),
+        ("words", text),
+    ):
         column = sa.Column(name, kind[0], nullable=False, server_default=kind[1])
         op.add_column("item", column)
     op.add_column("item", sa.Column("twin", sa.Integer))
