@@ -14,7 +14,8 @@ import soundfile
 from conftest import RATE, ZONE, ask, beep, day_slot, song_names, write_log
 from test_engine import Air, wait
 
-from nightly_spindle.core.base.timebase import broadcast_day, zone
+from nightly_spindle.core.base.timebase import zone
+from nightly_spindle.core.calendar.local_days import broadcast_day
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.intake.bring_in import Intake, bring_in

@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import (
     US,
-    broadcast_day,
     frames_from_us,
     iso,
     parse_instant,
@@ -21,6 +20,7 @@ from nightly_spindle.core.base.timebase import (
     us_from_frames,
     zone,
 )
+from nightly_spindle.core.calendar.local_days import broadcast_day
 from nightly_spindle.core.calendar.recurrence import TimeRule, every_day_at
 
 

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.cli.base.common import demo_folder, now_us
 from nightly_spindle.core.base.errors import SettingRefused
-from nightly_spindle.core.base.timebase import broadcast_day, zone
+from nightly_spindle.core.base.timebase import zone
+from nightly_spindle.core.calendar.local_days import broadcast_day
 from nightly_spindle.store.programme.snapshot import open_station
 
 if TYPE_CHECKING:

@@ -10,7 +10,7 @@ first. `zoneinfo` with `fold=0` does exactly that.
 from __future__ import annotations
 
 import re
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from nightly_spindle.core.base.errors import SettingRefused, clipped
@@ -65,13 +65,6 @@ def resolve_local(local: datetime, tz: ZoneInfo) -> int:
 def local_from(us: int, tz: ZoneInfo) -> datetime:
     """Return the naive local time of an instant."""
     return moment_from(us, tz).replace(tzinfo=None)
-
-
-def broadcast_day(us: int, tz: ZoneInfo, day_start: time) -> date:
-    """Return the date of the broadcast day that the instant belongs to."""
-    local = local_from(us, tz)
-    day = local.date()
-    return day if local.time() >= day_start else day - timedelta(days=1)
 
 
 def parse_instant(text: str, tz: ZoneInfo) -> int:

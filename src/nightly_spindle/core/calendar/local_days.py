@@ -1,4 +1,4 @@
-"""Local days as numbers (days since 1970) and hours of the week, of instants."""
+"""The broadcast day of an instant; local days as numbers (days since 1970); hours of the week."""
 
 from __future__ import annotations
 
@@ -14,6 +14,13 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
 _DAY_0 = EPOCH.toordinal()
+
+
+def broadcast_day(us: int, tz: ZoneInfo, day_start: time) -> date:
+    """Return the date of the broadcast day that the instant belongs to."""
+    local = local_from(us, tz)
+    day = local.date()
+    return day if local.time() >= day_start else day - timedelta(days=1)
 
 
 def day_number(day: date) -> int:

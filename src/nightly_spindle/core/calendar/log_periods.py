@@ -14,7 +14,8 @@ from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import SettingRefused
-from nightly_spindle.core.base.timebase import US, broadcast_day, local_from, resolve_local
+from nightly_spindle.core.base.timebase import US, local_from, resolve_local
+from nightly_spindle.core.calendar.local_days import broadcast_day
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo

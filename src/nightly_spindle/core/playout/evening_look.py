@@ -10,7 +10,8 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
-from nightly_spindle.core.base.timebase import broadcast_day, resolve_local
+from nightly_spindle.core.base.timebase import resolve_local
+from nightly_spindle.core.calendar.local_days import broadcast_day
 from nightly_spindle.core.station.log_sources import ReadingState
 
 if TYPE_CHECKING:

@@ -9,7 +9,7 @@ from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock
 from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.steps import ExpectLog, LoadLog, Placement
-from nightly_spindle.core.events.timed_events import Entry, Firing, Inside, TimedEvent
+from nightly_spindle.core.events.timed_events import AfterSongs, Entry, Firing, Inside, TimedEvent
 from nightly_spindle.core.playout.evening_look import look_for
 from nightly_spindle.core.playout.log_loading import now_us
 from nightly_spindle.core.playout.step_effects import Cut, Round, carry_out
@@ -36,6 +36,21 @@ def fire(
         order for order in state.logs.orders if order.at_us > state.clock.fired_until_us
     ]
     return act(programme, state, due, actions)
+
+
+def fire_after_songs(programme: Programme, state: AirState, actions: list[Action]) -> None:
+    """Count a song that starts, and let the events act that come after so many; none cuts in."""
+    now, due = now_us(state), []
+    for event in programme.counting(now):
+        heard = state.events.songs_since.get(event.id, 0) + 1
+        assert isinstance(event.rule, AfterSongs)
+        if heard >= event.rule.songs:
+            heard = 0
+            due.append(Firing(now, event))
+        state.events.songs_since[event.id] = heard
+    if due:
+        due.sort(key=lambda firing: (-firing.event.priority, firing.event.id))
+        act(programme, state, due, actions)
 
 
 def act(

@@ -13,14 +13,14 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import to_frames
-from nightly_spindle.core.events.timed_events import AfterSongs, Firing
+from nightly_spindle.core.events.timed_events import Firing
 from nightly_spindle.core.library.items import TONE_CART, Ending, Kind
 from nightly_spindle.core.library.loudness_gain import gain_db
 from nightly_spindle.core.library.markers import AS_USUAL, UNMARKED
 from nightly_spindle.core.playout.air_holds import end, next_end
 from nightly_spindle.core.playout.away_lines import folder_back, note_start
 from nightly_spindle.core.playout.back_timing import Foreseen, look_to_land
-from nightly_spindle.core.playout.event_firing import act, fire
+from nightly_spindle.core.playout.event_firing import act, fire, fire_after_songs
 from nightly_spindle.core.playout.hand_edits import HandEdits
 from nightly_spindle.core.playout.log_loading import follow_change, load_late, top_up
 from nightly_spindle.core.playout.next_line import NextLine
@@ -447,23 +447,8 @@ class Sequencer:
             fade_in = max(fade_in, to_frames(_REJOIN_FADE_S, state.clock.rate))
         actions.append(self._voice(play, fade_in, join))
         if item.kind is Kind.SONG and not play.joined:
-            self._count(actions)
+            fire_after_songs(self.programme, state, actions)
         self._look_to_land(actions)
-
-    def _count(self, actions: list[Action]) -> None:
-        """Count a song for the events that come after so many; none of them cuts in."""
-        state, now = self.state, self.instant_of(self.state.clock.frame)
-        due = []
-        for event in self.programme.counting(now):
-            heard = state.events.songs_since.get(event.id, 0) + 1
-            assert isinstance(event.rule, AfterSongs)
-            if heard >= event.rule.songs:
-                heard = 0
-                due.append(Firing(now, event))
-            state.events.songs_since[event.id] = heard
-        if due:
-            due.sort(key=lambda firing: (-firing.event.priority, firing.event.id))
-            act(self.programme, state, due, actions)
 
     def _voice(self, play: Play, fade_in: int, join: Join | None) -> StartVoice:
         end = span(play.item, self.state.clock.rate).cue_out

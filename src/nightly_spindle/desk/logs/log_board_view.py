@@ -10,7 +10,8 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from nightly_spindle.core.base.timebase import broadcast_day, length
+from nightly_spindle.core.base.timebase import length
+from nightly_spindle.core.calendar.local_days import broadcast_day
 from nightly_spindle.core.reports.log_status import ALARMS, WARNINGS, BoardLog, LogState
 from nightly_spindle.desk.kit.theme import SMALL, TEXT, font
 
