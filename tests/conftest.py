@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
+import time
 from datetime import date, datetime
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# The stations of tests lie in memory where there is room: faster, and no shared disk holds them up.
+MEMORY = Path("/dev/shm")
+if os.access(MEMORY, os.W_OK) and shutil.disk_usage(MEMORY).free > 6 * 2**30:
+    os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(MEMORY))
 # tests take helpers from each other by name, whichever folder they lie in
 sys.path += [str(folder) for folder in sorted(Path(__file__).parent.rglob("*/"))]
 
@@ -43,6 +49,10 @@ def examples(many):
 
 
 RATE = 44_100
+# Tests wait for a state, not for a clock: how long it takes is no matter, but that it comes is. A
+# machine that many share may hold a process up for a minute.
+PATIENCE_S = 180
+LONG = 1000 * PATIENCE_S  # the same for Qt, in ms
 DATA = Path(__file__).parent / "data"
 ZONE = "Europe/Lisbon"
 
@@ -61,6 +71,17 @@ def beep(seconds, hz, rate=RATE, level=0.3, channels=2, fade_s=0.0, head_s=0.0, 
 def ask(folder, op, **args):
     """Ask a running engine as a script does."""
     return ask_plainly(folder, op, args)
+
+
+def wait(ready, why=lambda: ""):
+    """Wait until `ready()` says something true, and return that; `why()` is told if it does not."""
+    end = time.monotonic() + PATIENCE_S
+    while time.monotonic() < end:
+        answer = ready()
+        if answer:
+            return answer
+        time.sleep(0.02)
+    pytest.fail(f"nothing within {PATIENCE_S} s; {why()}")
 
 
 def make_item(cart, seconds=180.0, kind=Kind.SONG, artist=None, **facts):
@@ -135,8 +156,6 @@ def built_long(tmp_path_factory) -> Path:
 @pytest.fixture
 def station(built, tmp_path) -> Path:
     """A copy of the small station: station folders can be moved."""
-    import shutil
-
     return Path(shutil.copytree(built, tmp_path / "pier"))
 
 

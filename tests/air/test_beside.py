@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 import soundfile
-from conftest import RATE, ZONE, ask, beep, day_slot, song_names, write_log
-from test_engine import Air, wait
+from conftest import RATE, ZONE, ask, beep, day_slot, song_names, wait, write_log
+from test_engine import Air
 
 from nightly_spindle.core.base.timebase import zone
 from nightly_spindle.core.calendar.local_days import broadcast_day
@@ -51,14 +51,14 @@ def test_a_supervised_engine_keeps_an_intake_that_ends_with_it(station):
     engine = Air(station, "--cold")
     try:
         engine.wait_on_air()
-        first = wait(lambda: intake_pid(station), 60, engine.told)
+        first = wait(lambda: intake_pid(station), engine.told)
         # killed, it is there again
         os.kill(first, signal.SIGKILL)
-        second = wait(lambda: (p := intake_pid(station)) and p != first and p, 60, engine.told)
+        second = wait(lambda: (p := intake_pid(station)) and p != first and p, engine.told)
         assert second != first
     finally:
         engine.end()
-    wait(lambda: not alive(second), 60)
+    wait(lambda: not alive(second))
     assert holder(station / "intake.lock") is None
 
 
@@ -73,12 +73,12 @@ def test_edits_reach_an_engine_on_air(on_air, station):
         items.edit(library, later, {"title": "Edited"})
         items.edit(library, [playing["cart"]], {"title": "Not under way"})
     ask(station, "skip")
-    wait(lambda: coming()[0]["cart"] == upcoming[0]["cart"], 30, on_air.told)
+    wait(lambda: coming()[0]["cart"] == upcoming[0]["cart"], on_air.told)
     time.sleep(2.5)  # the lookout goes round every two seconds
     for _ in range(2):
         ask(station, "skip")
         time.sleep(0.3)
-    wait(lambda: coming()[0]["title"] == "Edited", 30, on_air.told)
+    wait(lambda: coming()[0]["title"] == "Edited", on_air.told)
 
 
 def test_an_item_that_was_removed_is_passed_over_and_told(on_air, station):
@@ -99,7 +99,7 @@ def test_where_items_are_used_is_said(on_air, station):
     cart = upcoming[0]["cart"]
     with LibraryTransaction(station) as library:
         lists.make_list(library, "Fog", [cart])
-    wait(lambda: "running order" in {u.where for u in uses_of(station, [cart])}, 30)
+    wait(lambda: "running order" in {u.where for u in uses_of(station, [cart])})
     uses = uses_of(station, [cart])
     assert [u.where for u in uses] == ["list", "running order", "log", "log"]
     assert uses[2].text.endswith(".m3u, 40 times")

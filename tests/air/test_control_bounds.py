@@ -9,10 +9,9 @@ import typing
 import msgspec
 import numpy as np
 import pytest
-from conftest import examples
+from conftest import examples, wait
 from hypothesis import given
 from hypothesis import strategies as st
-from test_engine import wait
 
 from nightly_spindle import __version__
 from nightly_spindle.air.control import Control
@@ -222,7 +221,7 @@ def test_a_thousand_lines_and_slow_readers_are_held_off(station, engine, line):
         one = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
         crowd.append(one)
         one.settimeout(10)
-        wait(lambda one=one: connected(one), 20)
+        wait(lambda one=one: connected(one))
     told = b"".join(one.recv(200) for one in crowd[-20:])
     assert b"open already" in told
     for one in crowd[:30]:  # they ask and never read

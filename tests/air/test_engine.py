@@ -19,7 +19,7 @@ import msgspec
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, ask, song_names, write_log
+from conftest import PATIENCE_S, RATE, ask, song_names, wait, write_log
 
 from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.cli.main import main
@@ -48,14 +48,14 @@ class Air:
         self.log = (folder / "test.log").open("a+", encoding="utf-8")
         self.process = subprocess.Popen(command, stdout=self.log, stderr=self.log)
 
-    def wait_on_air(self, seconds=60.0, other_than=None, whole=True):
+    def wait_on_air(self, other_than=None, whole=True):
         """Wait until the engine plays: by its station, else (`whole` false) by what it kept."""
 
         def ready():
             answer = self.state(other_than)
             return answer if answer and (answer["sight"]["whole"] or not whole) else None
 
-        return wait(ready, seconds, self.told)
+        return wait(ready, self.told)
 
     def state(self, other_than=None):
         try:
@@ -79,23 +79,12 @@ class Air:
         if self.process.poll() is None:
             self.process.terminate()
         try:
-            self.process.wait(60)
+            self.process.wait(PATIENCE_S)
         finally:
             self.process.kill()
             self.log.close()
             print(self.told())
         return self.process.returncode
-
-
-def wait(ready, seconds=60.0, why=lambda: ""):
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        answer = ready()
-        if answer:
-            return answer
-        time.sleep(0.02)
-    pytest.fail(f"nothing within {seconds} s; {why()}")
-    return None
 
 
 @pytest.fixture
@@ -290,9 +279,9 @@ def test_nothing_beside_the_database_keeps_an_engine_off_the_air(
     monkeypatch.setattr(tempfile, "tempdir", short)
     monkeypatch.setenv("TMPDIR", short)
     engine = air("--output", "standin", "--no-intake")
-    state = wait(engine.state, 60.0, engine.told)
+    state = wait(engine.state, engine.told)
     assert socket_path(station).parent.parent == Path(short), "the second place for a socket"
-    wait(lambda: max(engine.state()["sight"]["peak_db"]) > -45, 60.0, engine.told)
+    wait(lambda: max(engine.state()["sight"]["peak_db"]) > -45, engine.told)
     assert engine_pid(station) == state["pid"]
     if odd == "pipe":
         wait(lambda: engine.state()["sight"]["problem"] or (station / "air-state").is_file())
@@ -379,7 +368,7 @@ def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
             state = engine.state()
             return state if state and max(state["sight"]["peak_db"]) > -45 else None
 
-        state = wait(sounds, 60.0, engine.told)
+        state = wait(sounds, engine.told)
         assert not state["sight"]["whole"]
         assert state["state"]["order"]["playing"]["line"]["origin"]["source"] == LineSource.TONE
         assert state["state"]["order"]["playing"]["item"]["cart"] == TONE_CART
@@ -396,7 +385,7 @@ def test_with_no_folder_no_database_and_no_device_the_tone_sounds(station, air):
         playing = state and state["sight"]["whole"] and state["state"]["order"]["playing"]
         return playing and playing["line"]["origin"]["source"] == LineSource.LOG
 
-    wait(by_the_log, 60.0, engine.told)
+    wait(by_the_log, engine.told)
     assert engine.end() == 0
     codes = [alarm.code for alarm in alarms_between(connect(station), 0, FOREVER)]
     assert {"folder-away", "folder-back", "net-tone", "station-unread"} <= set(codes)
@@ -465,7 +454,7 @@ def test_rules_marks_and_joins_that_change_are_followed_on_air(station, air, cap
     def aired():
         return [line for line in lines(station) if line.outcome == "aired"]
 
-    wait(lambda: len(aired()) >= 4, 90, running.told)
+    wait(lambda: len(aired()) >= 4, running.told)
     running.end()
     first, other, joined, after = sorted(aired(), key=lambda line: line.start_us)[:4]
     assert other.start_us - first.end_us == pytest.approx(1.5e6, abs=3e4), "the gap"
@@ -488,7 +477,7 @@ def test_sound_goes_where_the_station_has_it_sent_once_that_is_known(station):
     try:
         engine.wait_on_air()
         assert "the air is taken without it" in engine.told()
-        wait(lambda: (state := engine.state()) and state["sight"]["simulated"], 60, engine.told)
+        wait(lambda: (state := engine.state()) and state["sight"]["simulated"], engine.told)
         assert not engine.state()["sight"]["problem"], "no device is looked for any more"
     finally:
         assert engine.end() == 0

@@ -6,8 +6,8 @@ import time
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, ask, song_names, write_log
-from test_engine import DAY, FOREVER, air, lines, wait  # noqa: F401
+from conftest import RATE, ask, song_names, wait, write_log
+from test_engine import DAY, FOREVER, air, lines  # noqa: F401
 from test_log_drops import out, view
 
 from nightly_spindle.simulators.stream_server import Manner, StreamFault, StreamServer
@@ -143,7 +143,7 @@ def test_a_stream_is_taken_over_and_left_when_it_fails(logged, request, capsys):
         assert max(sight["peak_db"]) > -40
         server.manner = Manner(fault=StreamFault.REFUSED)
         server.stop()
-        wait(lambda: playing()["item"]["title"] != "Relay", 30)
+        wait(lambda: playing()["item"]["title"] != "Relay")
         assert engine.process.poll() is None
     finally:
         engine.end()
@@ -179,7 +179,7 @@ def test_an_event_due_while_the_engine_was_killed_is_made_good_once(logged, requ
     def rung():
         return [line for line in lines(logged) if line.cart == BELL and line.outcome != "missed"]
 
-    wait(rung, 60)
+    wait(rung)
     again.end()
     assert len(rung()) == 1
     codes = [alarm.code for alarm in alarms_between(connect(logged), 0, FOREVER)]

@@ -6,7 +6,7 @@ from types import SimpleNamespace
 
 import numpy as np
 import pytest
-from test_engine import wait
+from conftest import wait
 
 from nightly_spindle.air.outputs import DeviceOutput
 from nightly_spindle.core.base.errors import OutputFault
@@ -51,7 +51,7 @@ def library(monkeypatch):
 @pytest.fixture
 def output(library):
     made = DeviceOutput(RATE, BLOCK, "2", buffer_s=0.2)
-    wait(lambda: not made.problem, 10)
+    wait(lambda: not made.problem)
     yield made
     made.close()
 
@@ -87,7 +87,7 @@ def test_a_device_that_takes_nothing_is_opened_again_and_old_sound_is_thrown_awa
     assert output.problem == "the sound device takes no more sound"
     assert output.waiting_frames() == 0
     output.write(block(0.1))
-    wait(lambda: not output.problem, 10)
+    wait(lambda: not output.problem)
     assert library.restarts == 1, "the library knows only devices that were there when it began"
     first, second = library.opened
     assert (first.playing, second.playing) == (False, True)
@@ -107,7 +107,7 @@ def test_a_device_that_is_pulled_out_is_tried_until_it_is_there_and_time_goes_on
     # passed over at the pace of sound, one second of lead at the most
     assert frames <= (0.4 + 1.0 + 0.2) * RATE + BLOCK
     library.plug = True
-    wait(lambda: not output.problem, 10)
+    wait(lambda: not output.problem)
     assert library.restarts >= 1
 
 

@@ -13,9 +13,9 @@ from datetime import date, timedelta
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, SHARE, ask, beep, write_log
+from conftest import RATE, SHARE, ask, beep, wait, write_log
 from scipy.signal import correlate
-from test_engine import Air, expect_place, lines, wait
+from test_engine import Air, expect_place, lines
 from test_log_drops import out, view
 
 from nightly_spindle.air.render import render
@@ -229,7 +229,7 @@ def test_a_kill_in_an_overlay_loses_neither_place_nor_turn(station):
             told = early and any(line.over and line.outcome == "on air" for line in lines(station))
             return answer if told else None
 
-        before = wait(overlaid, 90, engine.told)
+        before = wait(overlaid, engine.told)
         (cut,) = before["state"]["overlays"]["sounding"]
         os.kill(before["pid"], signal.SIGKILL)
         after = engine.wait_on_air(other_than=before["pid"])
@@ -239,7 +239,7 @@ def test_a_kill_in_an_overlay_loses_neither_place_nor_turn(station):
         for number, turn in before["state"]["overlays"]["turns"].items():
             recent = after["state"]["overlays"]["turns"][number]["recent"]
             assert set(turn["recent"]) <= set(recent)
-        wait(lambda: sum(bool(line.over) for line in lines(station)) >= 4, 120, engine.told)
+        wait(lambda: sum(bool(line.over) for line in lines(station)) >= 4, engine.told)
     finally:
         engine.end()
     told = [line for line in lines(station) if line.over]

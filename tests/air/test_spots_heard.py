@@ -11,10 +11,10 @@ from datetime import datetime, timedelta
 import numpy as np
 import pytest
 import soundfile
-from conftest import beep, build_station
+from conftest import beep, build_station, wait
 from test_campaign_air import DAY, TZ, at
 from test_campaign_week import Life
-from test_engine import Air, wait
+from test_engine import Air
 
 from nightly_spindle.air.render import render
 from nightly_spindle.cli.main import main
@@ -132,13 +132,13 @@ def test_a_spot_cut_by_a_kill_is_not_counted_and_made_good(sold):
     engine = Air(sold, "--clock", "2026-11-30T08:12:00", "--pace", "12", "--no-supervisor")
     again = None
     try:
-        wait(lambda: spot_rows(sold, "on air"), 150, engine.told)  # it placed them by itself
+        wait(lambda: spot_rows(sold, "on air"), engine.told)  # it placed them by itself
         os.kill(ask_pid(sold), signal.SIGKILL)
         engine.process.wait(30)
         seen = connect(sold).execute("SELECT seen_us FROM air_state").fetchone()[0]
         back = datetime.fromtimestamp(seen / 1e6, TZ) + timedelta(seconds=60)
         again = Air(sold, "--clock", back.isoformat(), "--pace", "30", "--no-supervisor")
-        broken = wait(lambda: spot_rows(sold, "interrupted"), 60, again.told)[0]
+        broken = wait(lambda: spot_rows(sold, "interrupted"), again.told)[0]
         assert broken.share < 0.99
         made = wait(
             lambda: [r for r in spot_rows(sold, "aired") if r.campaign == broken.campaign],

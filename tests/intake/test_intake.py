@@ -12,8 +12,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, ZONE, beep
-from test_engine import Air, wait
+from conftest import RATE, ZONE, beep, wait
+from test_engine import Air
 
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import InputFault, StorageFault
@@ -61,7 +61,7 @@ class Running:
         self.log = (folder / "intake-test.log").open("a+", encoding="utf-8")
         command = [sys.executable, "-m", "nightly_spindle", "intake", "run", str(folder)]
         self.process = subprocess.Popen(command, stdout=self.log, stderr=self.log)
-        wait(lambda: intake_pid(folder), 30, self.told)
+        wait(lambda: intake_pid(folder), self.told)
 
     def told(self):
         return (self.folder / "intake-test.log").read_text(encoding="utf-8")
@@ -92,13 +92,13 @@ def report(folder):
     return {Path(a.path).name: a for a in reversed(intake_reading.read_arrivals(folder, 500))}
 
 
-def settled(folder, count, running, seconds=60):
+def settled(folder, count, running):
     def ready():
         found = report(folder)
         done = [a for a in found.values() if a.state is not State.QUEUED]
         return found if len(done) >= count else None
 
-    return wait(ready, seconds, lambda: f"{report(folder)} {running.told()}")
+    return wait(ready, lambda: f"{report(folder)} {running.told()}")
 
 
 def tagged(path, title, artist, wave):
@@ -162,7 +162,7 @@ def test_a_folder_dropped_in_becomes_a_clean_library_without_a_click(bare, tmp_p
             p.name for p in (inbox / "album").rglob("*") if p.is_file() and "loop" not in p.parts
         }
 
-    wait(lambda: left() == {"cover.jpg", "text.mp3"}, 60, running.told)
+    wait(lambda: left() == {"cover.jpg", "text.mp3"}, running.told)
     assert (inbox / "done" / "a.flac").exists()
     assert all(
         i.path.startswith(str(bare)) for i in catalogue.items([r.cart for r in clean]).values()
@@ -170,7 +170,7 @@ def test_a_folder_dropped_in_becomes_a_clean_library_without_a_click(bare, tmp_p
     # none of those that wait is in rotation, and a log may name a file where it came from
     assert {item.title for item in open_station(bare).programme.pool} == {"Ebb", "Flood", "Neap"}
     # and what there is to lose now is backed up by itself
-    (made,) = wait(lambda: backups(bare), 60, running.told)
+    (made,) = wait(lambda: backups(bare), running.told)
     assert made.problem == ""
     assert verify(Path(made.path))["station"] == "Bare"
 
@@ -182,12 +182,12 @@ def test_it_goes_on_after_a_kill_and_can_be_cancelled(bare, tmp_path, intake):
     with LibraryTransaction(bare) as library:
         assert arrivals.queue(library, seen, IntakeOptions(Kind.PROMO)) == 30
     first = intake(bare)
-    wait(lambda: len(Catalogue(bare).find(Query()).carts) >= 3, 60, first.told)
+    wait(lambda: len(Catalogue(bare).find(Query()).carts) >= 3, first.told)
     first.end(kill=True)
     before = len(Catalogue(bare).find(Query()).carts)
     assert before < 30
     second = intake(bare)
-    wait(lambda: len(Catalogue(bare).find(Query()).carts) > before, 60, second.told)
+    wait(lambda: len(Catalogue(bare).find(Query()).carts) > before, second.told)
     with LibraryTransaction(bare) as library:
         cancelled = arrivals.cancel(library)
     assert intake_reading.waiting_in_queue(bare) == (0, "")
@@ -242,7 +242,7 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
         assert (old["cart"], old["title"]) == (500, "The news")
         # the newsdesk writes over its file in place, while the first is on air
         soundfile.write(desk / line, beep(9, 1500), RATE)
-        wait(lambda: report(bare)[line].state is State.REPLACED, 30, running.told)
+        wait(lambda: report(bare)[line].state is State.REPLACED, running.told)
         second = wait(
             lambda: (p := ask_playing(bare)) and p["path"] != old["path"] and p, 40, engine.told
         )

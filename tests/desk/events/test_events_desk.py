@@ -5,14 +5,14 @@ from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
-from conftest import ZONE
+from conftest import LONG, ZONE
 
 pytest.importorskip("PySide6")
 
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from test_library_desk import LONG, undo, window  # noqa: F401
+from test_library_desk import undo, window  # noqa: F401
 
 from nightly_spindle.core.base.timebase import US, local_from
 from nightly_spindle.core.calendar.dayparts import Repeat

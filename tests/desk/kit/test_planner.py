@@ -1,6 +1,7 @@
 """The desk's planner: plans are shown, however often they are asked for."""
 
 import pytest
+from conftest import LONG
 
 pytest.importorskip("PySide6")
 
@@ -27,7 +28,7 @@ def test_plans_come_though_they_are_asked_for_faster_than_they_are_made(qtbot, s
     timer.timeout.connect(ask)
     timer.start(1)
     try:
-        qtbot.waitUntil(lambda: len(came) >= 3, timeout=60_000)
+        qtbot.waitUntil(lambda: len(came) >= 3, timeout=LONG)
     finally:
         timer.stop()
         planner.close()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 import soundfile
-from conftest import RATE
+from conftest import LONG, RATE
 from test_intake import song, tagged
 
 pytest.importorskip("PySide6")
@@ -27,8 +27,6 @@ from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import lists
 from nightly_spindle.store.library.catalogue import Catalogue, Query
-
-LONG = 90_000  # for a state, not for a clock: how long it takes is no matter here
 
 
 @pytest.fixture

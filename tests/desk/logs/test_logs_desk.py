@@ -4,13 +4,13 @@ import os
 from datetime import date, timedelta
 
 import pytest
-from conftest import day_slot, song_names, write_log
+from conftest import LONG, day_slot, song_names, write_log
 
 pytest.importorskip("PySide6")
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QComboBox
-from test_library_desk import LONG, click_row, dragged, drop, undo, window  # noqa: F401
+from test_library_desk import click_row, dragged, drop, undo, window  # noqa: F401
 
 from nightly_spindle.desk.logs.log_table import needs_settling
 from nightly_spindle.store.programme.snapshot import open_station

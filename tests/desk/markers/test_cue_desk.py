@@ -3,7 +3,7 @@
 import time
 
 import pytest
-from conftest import build_station
+from conftest import LONG, build_station
 
 pytest.importorskip("PySide6")
 
@@ -11,7 +11,7 @@ import test_library_desk
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication
-from test_library_desk import LONG, carts, undo
+from test_library_desk import carts, undo
 
 from nightly_spindle.core.library.markers import Marker, Marks
 from nightly_spindle.core.segues.segue_rules import ANY, Overlap

@@ -9,6 +9,7 @@ from contextlib import closing
 from datetime import date, timedelta
 
 import pytest
+from conftest import LONG
 
 pytest.importorskip("PySide6")
 
@@ -17,7 +18,7 @@ import test_formats
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from test_campaigns_desk import pull, redo, typed
-from test_library_desk import LONG, undo
+from test_library_desk import undo
 
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.music.format_clocks import SlotKind

@@ -2,7 +2,7 @@
 
 import pytest
 import soundfile
-from conftest import RATE, ask, beep
+from conftest import LONG, RATE, ask, beep
 
 pytest.importorskip("PySide6")
 
@@ -11,7 +11,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from test_desk import on_air
-from test_library_desk import LONG, undo
+from test_library_desk import undo
 
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind

@@ -1,4 +1,4 @@
-from conftest import ask
+from conftest import LONG, ask
 
 """The segue editor at the desk, with a real engine on air."""
 
@@ -12,7 +12,7 @@ import test_desk
 from PySide6.QtCore import QPoint, Qt
 from test_cue_desk import CTRL, KEY, keys, stored
 from test_desk import on_air, order
-from test_library_desk import LONG, undo
+from test_library_desk import undo
 
 from nightly_spindle.core.library.markers import Curve
 from nightly_spindle.core.segues.segue_rules import JoinEdit

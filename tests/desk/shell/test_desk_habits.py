@@ -4,6 +4,7 @@ import re
 from pathlib import Path
 
 import pytest
+from conftest import LONG
 
 pytest.importorskip("PySide6")
 
@@ -19,7 +20,6 @@ from PySide6.QtWidgets import (
     QScrollBar,
     QStackedWidget,
 )
-from test_library_desk import LONG
 
 from nightly_spindle.core.events.event_templates import TEMPLATES
 from nightly_spindle.core.station.settings import OutputRules, SendTo

@@ -7,6 +7,7 @@ import time
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from conftest import LONG
 
 pytest.importorskip("PySide6")
 
@@ -15,7 +16,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from test_campaign_week import Life
-from test_library_desk import LONG, dragged, drop, undo
+from test_library_desk import dragged, drop, undo
 from test_spots_heard import selling as selling_
 
 from nightly_spindle.core.base.timebase import US

@@ -15,10 +15,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from conftest import RATE, beep, build_station, examples
+from conftest import RATE, beep, build_station, examples, wait
 from hypothesis import given
 from hypothesis import strategies as st
-from test_engine import wait
 from test_intake import Running
 from test_station import out, view
 
@@ -497,7 +496,7 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
     assert (now.levels.target_lufs, now.segue.trigger_db) == (-19.0, -48.0)
     running = Running(folder)
     try:
-        wait(lambda: Catalogue(folder).items([cart])[cart].measure.fall != (), 60, running.told)
+        wait(lambda: Catalogue(folder).items([cart])[cart].measure.fall != (), running.told)
     finally:
         running.end()
     assert Catalogue(folder).items([cart])[cart].measure == was.measure

@@ -10,8 +10,8 @@ from datetime import date
 
 import pytest
 import soundfile
-from conftest import RATE, ask, beep, day_slot, song_names, write_log
-from test_engine import Air, lines, wait
+from conftest import RATE, ask, beep, day_slot, song_names, wait, write_log
+from test_engine import Air, lines
 
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import InputFault
@@ -392,7 +392,7 @@ def test_a_log_that_comes_late_or_is_half_written_loads_when_it_is_there(hourly,
     write_hour(hourly, "261124_13.m3u", names * 60, settled=False)
     first, *_ = told(hourly, "261124_13.m3u")
     assert (first.outcome, first.note) == ("missing", "261124_13.m3u is still being written")
-    wait(lambda: told(hourly, "261124_13.m3u")[1:], 60)
+    wait(lambda: told(hourly, "261124_13.m3u")[1:])
     loaded = told(hourly, "261124_13.m3u")[1]
     assert loaded.outcome == "loaded"
     assert "from line" in loaded.note
@@ -440,7 +440,7 @@ def test_loading_by_hand_now_and_later_and_the_evenings_look(hourly, air, capsys
     air("--pace", "2", "--clock", "2026-11-24T17:59:40", "--cold").wait_on_air()
     answer = view(capsys, "log", "load", hourly, "--drop", "Hours", "--file", other)
     assert (answer["matched"], answer["lost"]) == (3, 0)
-    wait(lambda: told(hourly, "special.m3u"), 30)
+    wait(lambda: told(hourly, "special.m3u"))
     state = ask(hourly, "state")["state"]
     sounding = [state["order"]["playing"]["line"]] if state["order"]["playing"] else []
     files = [line["origin"]["file"] for line in [*sounding, *state["order"]["upcoming"]]]

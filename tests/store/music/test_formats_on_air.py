@@ -9,9 +9,9 @@ from datetime import datetime
 
 import pytest
 import test_formats
-from conftest import RATE
+from conftest import RATE, wait
 from test_campaign_week import Life
-from test_engine import Air, wait
+from test_engine import Air
 from test_formats import EVENING, FAR, HOUR, TZ, programmed, run, us
 
 from nightly_spindle.core.base.timebase import US
@@ -184,7 +184,7 @@ def test_the_engine_makes_its_own_logs_and_airs_them(built_long, tmp_path, capsy
         def hours():
             return connection.execute("SELECT count(*) FROM made_hour").fetchone()[0]
 
-        wait(lambda: hours() >= 23, 90, engine.told)
+        wait(lambda: hours() >= 23, engine.told)
         now = time.time_ns() // 1000
         first = connection.execute("SELECT min(id) FROM made_hour").fetchone()[0]
         assert 0 < first - now <= HOUR
