@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 import pytest
+import settings_table
 import soundfile
 from conftest import RATE, beep
 
@@ -150,3 +151,9 @@ def test_a_station_is_moved_as_it_stands(home):
     assert "no such" not in run(home, moving[2])
     written = run(home, "nightly-spindle station service ~/radio --write")
     assert "systemctl --user enable --now" in written
+
+
+def test_every_setting_is_in_the_document_with_its_default_and_its_bounds():
+    assert (DOCS / "settings.md").read_text() == settings_table.document(), (
+        "write it anew: python tools/settings_table.py > docs/settings.md"
+    )

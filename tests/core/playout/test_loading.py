@@ -1,7 +1,7 @@
 """Loading logs: where their lines go, what is short, long, late, told by hand."""
 
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time
 
 import pytest
 from conftest import RATE, examples, make_item
@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from nightly_spindle.core.base.findings import Finding
 from nightly_spindle.core.base.timebase import US, us_from
 from nightly_spindle.core.calendar.log_periods import Period
-from nightly_spindle.core.events.steps import Placement
-from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.calendar.recurrence import every_day_at
+from nightly_spindle.core.events.steps import LoadLog, Placement
+from nightly_spindle.core.events.timed_events import Entry, TimedEvent
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.logs.log_line import LogLine
 from nightly_spindle.core.logs.log_matching import Match, MatchStatus
@@ -362,3 +363,34 @@ def test_whatever_drops_say_there_is_no_silence_and_steps_do_not_matter(drops, b
     assert sounding[-1].end >= (NOON + 3 * HOUR) * RATE // US
     ids = [row.line.id for row in whole.rows]
     assert len(ids) == len(set(ids)), "no line airs twice or vanishes twice"
+
+
+@pytest.mark.parametrize(
+    ("early_s", "ends_before", "at_once"),
+    [
+        (30.0, 29, True),
+        (30.0, 30, True),
+        (30.0, 31, False),
+        (0.0, 1, False),
+    ],
+)
+def test_a_log_comes_a_little_early_rather_than_a_gap_be_filled(early_s, ends_before, at_once):
+    station = programme(hours(T13=[1, 2, 3]), hourly(early_s=early_s, short=WhenShort.ROTATION))
+    sequencer = on_air(station, NOON + 57 * MIN - ends_before * US, [8])
+    done = go(sequencer, NOON + 63 * MIN)
+    heard = carts(done)
+    assert heard[0] == 8
+    if at_once:
+        assert heard[1:3] == [1, 2], "and once only, though its time came meanwhile"
+        assert not [row for row in done.rows if row.outcome is Outcome.CUT]
+    else:
+        assert heard[1] > 40, "rotation fills"
+        assert heard[2] == 1
+
+
+def test_an_event_that_loads_from_a_source_that_is_gone_is_passed_over():
+    station = programme(hours(T13=[1, 2, 3]), hourly(early_s=60.0))
+    gone = TimedEvent(77, "Gone", every_day_at(time(13)), Entry.NEXT, (LoadLog(9),))
+    station.set_events([gone], station.drops, station.event_sources)
+    sequencer = on_air(station, NOON + 57 * MIN - 5 * US, [8])
+    assert carts(go(sequencer, NOON + 61 * MIN))[:2] == [8, 1]

@@ -139,7 +139,7 @@ class StationSettings:
 
 
 RATES = (44_100, 48_000)
-_PLAIN = {
+PLAIN = {
     "rejoin_s": ("s", 0.0, 600.0),
     "separation_s": ("s", 0.0, 86_400.0),
     "seed": ("", 0.0, 2**31),
@@ -187,7 +187,7 @@ def settings_from(values: Mapping[str, str]) -> StationSettings:
         wrong.append(f"mix rate '{rate}' is not one of 44100 and 48000")
     else:
         known["rate"] = int(rate)
-    for name, (unit, low, high) in _PLAIN.items():
+    for name, (unit, low, high) in PLAIN.items():
         if name in values:
             number = checked(name, values[name], unit, low, high, wrong)
             known[name] = int(number) if name in _WHOLE else number
