@@ -89,16 +89,17 @@ def _number(value: float) -> str:
 
 
 def _row(prefix: str, name: str, spec: Field[Any]) -> str:
-    meta = spec.metadata
+    meta: Any = spec.metadata
+    default: Any = spec.default
     unit = f" {meta['unit']}" if meta.get("unit") else ""
     if "choices" in meta:
-        default, may_be = str(spec.default), "; ".join(map(str, meta["choices"]))
+        may_be = "; ".join(map(str, meta["choices"]))
     elif "flag" in meta:
-        default, may_be = ("yes" if spec.default else "no"), "yes or no"
+        default, may_be = ("yes" if default else "no"), "yes or no"
     elif "text" in meta:
-        default, may_be = spec.default, "text"
+        may_be = "text"
     else:
-        default = _number(spec.default) + unit
+        default = _number(default) + unit
         may_be = f"{_number(meta['low'])} to {_number(meta['high'])}{unit}"
     return f"| `{prefix}{name}` | {default} | {may_be} | {meta['sentence']} |".replace(
         "|  |", "| |"
@@ -107,7 +108,7 @@ def _row(prefix: str, name: str, spec: Field[Any]) -> str:
 
 def _plain_rows() -> list[str]:
     """Return the settings that belong to no group."""
-    defaults = {spec.name: spec.default for spec in fields(StationSettings)}
+    defaults: dict[str, Any] = {spec.name: spec.default for spec in fields(StationSettings)}
     rows = []
     for name, (unit, low, high) in PLAIN.items():
         of = f" {unit}" if unit else ""
