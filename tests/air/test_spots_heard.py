@@ -142,7 +142,6 @@ def test_a_spot_cut_by_a_kill_is_not_counted_and_made_good(sold):
         assert broken.share < 0.99
         made = wait(
             lambda: [r for r in spot_rows(sold, "aired") if r.campaign == broken.campaign],
-            90,
             again.told,
         )[0]
         assert made.share == 1.0

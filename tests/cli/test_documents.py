@@ -3,14 +3,13 @@
 import ast
 import re
 import shlex
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 import settings_table
 import soundfile
 from conftest import RATE, beep
+from here import run_here
 
 ROOT = Path(__file__).parents[2]
 DOCS = ROOT / "docs"
@@ -110,13 +109,7 @@ def run(home, command):
     """Run a line of a document, its folders lying below the home; returns what it printed."""
     moved = re.sub(r"/(srv|media/stick)", lambda m: str(home / m[1].split("/")[-1]), command)
     words = [str(home) + word[1:] if word.startswith("~") else word for word in shlex.split(moved)]
-    ran = subprocess.run(
-        [sys.executable, "-m", "nightly_spindle", *words[1:]],
-        capture_output=True,
-        text=True,
-        timeout=120,
-        check=False,
-    )
+    ran = run_here(words[1:])
     # a check that finds something, and an engine that is not on air, are answers
     may_say_no = words[1:3] in (["log", "expect"], ["log", "check"]) or words[1] == "tell"
     assert ran.returncode in ({0, 1} if may_say_no else {0}), (command, ran.stdout, ran.stderr)

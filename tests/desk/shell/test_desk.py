@@ -12,6 +12,7 @@ from datetime import date, datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+import msgspec
 import pytest
 from conftest import LONG, ZONE, ask, make_item, song_names, wait, write_log
 
@@ -22,6 +23,7 @@ from PySide6.QtGui import QGuiApplication, QPainter, QPixmap
 from PySide6.QtWidgets import QMessageBox
 from test_sequencer import MIDNIGHT, SONGS, Logs, programme, state_at
 
+from nightly_spindle.air.messages import VERSION, EngineStatus
 from nightly_spindle.air.places import engine_pid, socket_path
 from nightly_spindle.core.base.errors import NotOnAir
 from nightly_spindle.core.base.timebase import US
@@ -64,11 +66,12 @@ def window(qtbot, station, tmp_path):
     while made.property("started") and not engine_pid(station) and time.monotonic() < end:
         time.sleep(0.05)  # it may only just be starting
     if engine_pid(station):
-        ask(station, "leave")
+        print(what_is_on_air(station))
+        told_to_leave(station)
         end = time.monotonic() + 10
         while engine_pid(station) and time.monotonic() < end:
             time.sleep(0.05)
-    print(*last_messages(station, 100), sep="\n")  # shown when the test fails
+    print(*last_messages(station, 100), made.air.note.text(), sep="\n")  # shown when the test fails
 
 
 def on_air(qtbot, window):
@@ -82,6 +85,15 @@ def on_air(qtbot, window):
 
 def order(window):
     return [block.line_id for block in window.air.table.rows if block.movable]
+
+
+def what_is_on_air(station):
+    """What the engine would say of itself, in a line: shown when a test fails."""
+    with contextlib.suppress(NotOnAir):
+        answer = ask(station, "state")
+        order, logs = answer["state"]["order"], answer["state"]["logs"]
+        return f"on air: {order['playing']} and {len(order['upcoming'])} more; {logs}"
+    return "no engine answers"
 
 
 def told_to_leave(station):
@@ -315,6 +327,17 @@ def test_no_display_is_said_in_one_line(station):
     assert told.stderr.count("\n") == 1
 
 
+@pytest.fixture
+def pretended(station, window):
+    """A socket where the engine's should be; the desk will find it."""
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as server:
+        server.bind(str(socket_path(station)))
+        server.listen()
+        yield server
+        window.close()
+    socket_path(station).unlink()
+
+
 @pytest.mark.parametrize(
     "greeting",
     [
@@ -324,16 +347,12 @@ def test_no_display_is_said_in_one_line(station):
     ],
 )
 def test_an_engine_of_another_version_is_told_of_and_asked_nothing(
-    station, window, qtbot, greeting
+    pretended, window, qtbot, greeting
 ):
     heard = []
-    server = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
-    server.bind(str(socket_path(station)))
-    server.listen()
-    window.destroyed.connect(server.close)
 
     def serve():
-        one, _ = server.accept()
+        one, _ = pretended.accept()
         with one, one.makefile("rb") as lines:
             heard.append(lines.readline())
             one.sendall(greeting + b'{"sight": {"of": "another version"}}\n')
@@ -351,8 +370,6 @@ def test_an_engine_of_another_version_is_told_of_and_asked_nothing(
     assert window.air.note.text() == told.args[0]
     assert not window.property("started")
     window.close()
-    server.close()
-    socket_path(station).unlink()
     assert [json.loads(one)["op"] for one in heard] == ["watch"]
 
 
@@ -367,3 +384,25 @@ def test_every_place_fits_a_small_screen(qtbot, window):
                 qtbot.mouseClick(tab, Qt.MouseButton.LeftButton)
                 qtbot.wait(20)
         assert (window.width(), window.height()) == (1280, 800), name
+
+
+def test_a_state_that_could_not_be_had_is_asked_for_again(pretended, window, qtbot):
+    """Else the desk would show the order of an hour ago as that of now."""
+    asked = []
+    sight = EngineStatus(0, 0, 7, True, False, (0.0, 0.0), 0, 0, 0, "", True, True, ())
+
+    def serve():
+        one, _ = pretended.accept()
+        with contextlib.suppress(OSError), one, one.makefile("rb") as lines:
+            for line in lines:
+                request = json.loads(line)
+                if request["op"] == "watch":
+                    answer = {"id": request["id"], "ok": {"version": VERSION, "program": "x"}}
+                else:
+                    asked.append(request["op"])
+                    answer = {"id": request["id"], "error": "not now"}
+                one.sendall(json.dumps(answer).encode() + b"\n")
+                one.sendall(msgspec.json.encode({"sight": sight}) + b"\n")
+
+    threading.Thread(target=serve, daemon=True).start()
+    qtbot.waitUntil(lambda: asked.count("state") >= 3, timeout=LONG)

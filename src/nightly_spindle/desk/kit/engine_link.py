@@ -156,6 +156,8 @@ class EngineLink(QObject):
             if "error" in message and isinstance(asked, Watch):
                 self._refuse(message["error"])
             elif "error" in message:
+                if isinstance(asked, State):
+                    self._asked_state = False  # asked again with the next sight
                 self.failed.emit(message["error"])
             elif asked is not None and then is not None:
                 self._answer(asked, message.get("ok"), then)

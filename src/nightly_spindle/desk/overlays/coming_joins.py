@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -45,6 +45,24 @@ class ComingJoin:
         return self.into.line_id
 
 
+@dataclass(frozen=True, slots=True)
+class _Drag:
+    """An overlay in the hand: its join and itself as they were taken, where, and how far (s).
+
+    The night may be planned anew meanwhile; what is let go counts from what was taken.
+    """
+
+    join: ComingJoin
+    over: OverlayBlock
+    x: float
+    by_s: float = 0.0
+
+    def by(self, row: ComingJoin, over: OverlayBlock) -> float:
+        """Return how far an overlay of a row is out of its place (s)."""
+        same = (row.line_id, over.cart) == (self.join.line_id, self.over.cart)
+        return self.by_s if same else 0.0
+
+
 def joins_of(planned: NightPlan, now_us: int) -> list[ComingJoin]:
     """Return the joins that are still to come."""
     over: dict[int, list[OverlayBlock]] = {}
@@ -74,9 +92,7 @@ class ComingJoins(QAbstractScrollArea):
         self.palette_, self._tz = palette, tz
         self.rows: list[ComingJoin] = []
         self.chosen = 0
-        self._drag: tuple[int, OverlayBlock, float, float] | None = (
-            None  # row, overlay, x, moved by s
-        )
+        self._drag: _Drag | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Coming joins")
@@ -137,10 +153,13 @@ class ComingJoins(QAbstractScrollArea):
     def _x(self, box: QRectF, from_start_s: float) -> float:
         return box.left() + box.width() * (from_start_s + _BEFORE_S) / (_BEFORE_S + _AFTER_S)
 
+    def _by(self, row: ComingJoin, over: OverlayBlock) -> float:
+        return 0.0 if self._drag is None else self._drag.by(row, over)
+
     def over_box(self, at: int, over: OverlayBlock) -> QRectF:
         """Return where an overlay of a row is drawn (also for tests)."""
         box, into = self._drawn(at), self.rows[at].into
-        by = self._drag[3] if self._drag is not None and self._drag[1] is over else 0.0
+        by = self._by(self.rows[at], over)
         left = self._x(box, (over.start_us - into.start_us) / US + by)
         right = self._x(box, (over.end_us - into.start_us) / US + by)
         left, right = max(box.left(), left), min(box.right(), right)
@@ -246,7 +265,7 @@ class ComingJoins(QAbstractScrollArea):
             if over.where == OverlayPlace.POINT:
                 points += 1
                 continue
-            by = self._drag[3] if self._drag is not None and self._drag[1] is over else 0.0
+            by = self._by(row, over)
             down = self._x(box, (over.down_us - row.into.start_us) / US + by)
             up = self._x(box, (over.up_us - row.into.start_us) / US + by)
             paint_dip(painter, QRectF(down, lane.top(), up - down, lane.height()), self.palette_)
@@ -295,7 +314,7 @@ class ComingJoins(QAbstractScrollArea):
         self.choose(self.rows[at].line_id)
         over = self._over_at(at, event.position())
         if over is not None:
-            self._drag = (at, over, event.position().x(), 0.0)
+            self._drag = _Drag(self.rows[at], over, event.position().x())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Drag an overlay along; it snaps to tenths of a second."""
@@ -305,18 +324,17 @@ class ComingJoins(QAbstractScrollArea):
             shape = Qt.CursorShape.ArrowCursor if over is None else Qt.CursorShape.SizeHorCursor
             self.viewport().setCursor(shape)
             return
-        row, over, x, _ = self._drag
-        wide = self._drawn(row).width() / (_BEFORE_S + _AFTER_S)
-        by = round((event.position().x() - x) / wide / _STEP_S) * _STEP_S
-        self._drag = (row, over, x, by)
+        wide = self._drawn(0).width() / (_BEFORE_S + _AFTER_S)  # each row is drawn as wide
+        by = round((event.position().x() - self._drag.x) / wide / _STEP_S) * _STEP_S
+        self._drag = replace(self._drag, by_s=by)
         self.viewport().update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Let go: the overlay lies where it was dragged to."""
         del event
         drag, self._drag = self._drag, None
-        if drag is not None and abs(drag[3]) > _STEP_S / 2:
-            self._move(self.rows[drag[0]], drag[1], drag[3])
+        if drag is not None and abs(drag.by_s) > _STEP_S / 2:
+            self._move(drag.join, drag.over, drag.by_s)
         self.viewport().update()
 
     def _line(self, row: ComingJoin) -> str:
