@@ -99,12 +99,13 @@ def minute_text(seconds: float) -> str:
 def minute_from(written: str) -> float:
     """Read a place in the hour, seconds; SettingRefused when it is none."""
     match = _AT.fullmatch(written.strip())
-    if match is None or match[3] or int(match[2]) > 59 or int(match[1]) * 60 > HOUR_S:
+    seconds = int(match[1]) * 60.0 + int(match[2]) if match else 0.0
+    if match is None or match[3] or int(match[2]) > 59 or seconds > HOUR_S:
         raise SettingRefused(
             f"'{written.strip()}' is not a valid place in an hour; write minutes and seconds like "
             "07:30, up to 60:00"
         )
-    return min(int(match[1]) * 60.0 + int(match[2]), HOUR_S)
+    return seconds
 
 
 def slot_from(written: str) -> ClockSlot:
