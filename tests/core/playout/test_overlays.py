@@ -292,7 +292,7 @@ POOLS = st.lists(
 )
 
 
-@examples(60)
+@examples(30)
 @given(
     POOLS,
     st.lists(st.floats(0.01, 1500), max_size=25).map(sorted),
