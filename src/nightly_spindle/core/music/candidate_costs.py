@@ -9,6 +9,7 @@ import numpy as np
 
 from nightly_spindle.core.music.formats import Rotating, Turn
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts, turn_costs
+from nightly_spindle.core.music.scarcity import Scarcity
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -55,6 +56,9 @@ class CandidateCosts:
     ) -> None:
         self.table = table
         self._wide = RuleCosts(table, rules, wall, MARGIN_S)
+        self.scarcity = Scarcity(table, rules, ideal_s)
+        spread = [rule for rule in rules if not (rule.firm and rule.apart)]
+        self._spread = RuleCosts(table, spread, wall, MARGIN_S)
         self.tight = RuleCosts(table, rules, wall)
         self._categories = categories
         self._ideal_s = ideal_s
@@ -77,6 +81,10 @@ class CandidateCosts:
         Of a large category only those whose turn is near, as long as any of them breaks no firm
         rule.
         """
+        if category in self.scarcity:
+            rows = self.table.category_rows(category)
+            ruled = self._spread.costs(lines, at_s, rows)
+            return Judged(rows, ruled + self._turn(lines, at_s, category, rows), ruled)
         near = self._near_turn(lines, at_s, category)
         ruled = self._wide.costs(lines, at_s, near)
         if ruled.size and ruled.min() < FIRM:
@@ -100,7 +108,8 @@ class CandidateCosts:
     def one(self, lines: PlayColumns, at_s: float, category: str, row: int) -> tuple[float, float]:
         """Return what one row costs in a seat, and how much of that are rules, with margins."""
         rows = np.array([row])
-        ruled = float(self._wide.costs(lines, at_s, rows)[0])
+        judge = self._spread if category in self.scarcity else self._wide
+        ruled = float(judge.costs(lines, at_s, rows)[0])
         return ruled + float(self._turn(lines, at_s, category, rows)[0]), ruled
 
     def _turn(self, lines: PlayColumns, at_s: float, category: str, rows: np.ndarray) -> np.ndarray:
@@ -109,6 +118,8 @@ class CandidateCosts:
         if known.turn is Turn.WEIGHTED:
             wanted = wanted / self.table.weight[rows]
         early, rested = turn_costs(lines, self.table, at_s, rows, wanted)
+        if category in self.scarcity:
+            early = early + self.scarcity.costs(lines, at_s, category, rows) / _EARLY
         # whatever its length, an item's time comes: else the odd lengths would never air
         early = early - _OVERDUE * np.clip(rested / wanted - 1, 0.0, _MOST_OVERDUE)
         if known.turn is Turn.SHUFFLED:

@@ -30,7 +30,7 @@ from nightly_spindle.core.music.hour_segments import (
 from nightly_spindle.core.music.made_hour import finished
 from nightly_spindle.core.music.rule_costs import FIRM
 from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
-from nightly_spindle.core.music.segment_fill import Filler
+from nightly_spindle.core.music.segment_fill import TOGETHER, Filler
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -196,7 +196,7 @@ class Maker:
         """Give a segment the lengths of its real joins, and aim again where it is off by them."""
         for _ in range(_LANDS_AGAIN):
             _set_real_lengths(draft, self.stock)
-            music = draft.music[-2:]
+            music = draft.music[-self._together(draft, choice) :]
             if abs(draft.off_s) <= draft.segment.tolerance_s * 0.9 or not music:
                 break
             rows = draft.rows()
@@ -209,6 +209,13 @@ class Maker:
         # some seconds more or less may bring two plays nearer than a firm rule allows
         if draft.ruled > 0 and Filler(draft, choice, rng, self._effort).mend():
             _set_real_lengths(draft, self.stock)
+
+    @staticmethod
+    def _together(draft: SegmentDraft, choice: CandidateCosts) -> int:
+        """Return how many songs at the end are chosen anew so that a segment lands."""
+        last = draft.music[-TOGETHER:]
+        scarce = [draft.seats[at].need.category in choice.scarcity for at in last]
+        return TOGETHER if scarce and all(scarce) else 2
 
     # -- what sits where, before songs are chosen -----
 

@@ -63,7 +63,7 @@ def _broken(
 ) -> tuple[list[tuple[str, bool]], float]:
     """Return the rules that a song breaks (firm or not), and what the soft ones cost."""
     seat = draft.seats[place]
-    if not seat.need.music or draft.ruled <= 0:
+    if not seat.need.music:
         return [], 0.0
     draft.lines.remove(seat.at_s, seat.row)
     told = choice.tight.told(draft.lines, seat.at_s, seat.row)

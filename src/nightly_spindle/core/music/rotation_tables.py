@@ -9,6 +9,7 @@ from nightly_spindle.core.music.format_clocks import FormatClock
 from nightly_spindle.core.music.rotation_columns import RotationColumns
 from nightly_spindle.core.music.rotation_rules import RotationRule
 from nightly_spindle.core.music.rule_costs import RuleCosts
+from nightly_spindle.core.music.scarcity import Scarcity
 
 
 @dataclass(slots=True)
@@ -19,4 +20,5 @@ class RotationTables:
     table: RotationColumns
     wall: LocalHours
     judges: dict[tuple[RotationRule, ...], RuleCosts] = field(default_factory=dict)
+    scarce: dict[tuple[object, ...], Scarcity] = field(default_factory=dict)
     hour: tuple[int, int, FormatClock | None] = (0, 0, None)

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 
 FIRM = 1e6
 _NEARLY = 2e-6  # what a play within the margin of a firm time costs, against one within the time
+_STEEP = 3  # how much faster what a shortfall counts grows than the shortfall
+_MOST_SHORT = 1e6
 _REACH = 8  # songs on each side that are looked at for rows of a trait, at least
 
 
@@ -152,6 +154,16 @@ def _of_category(found: np.ndarray, inside: np.ndarray | None, rows: np.ndarray)
     return found
 
 
+def shortfall(far_s: np.ndarray, wanted_s: float) -> np.ndarray:
+    """Return what two plays that are alike count, so far apart (s) where a firm rule wants more.
+
+    1 just under what is wanted, the more the nearer: one play next to another of the same artist is
+    worse than many that are apart by half of what is wanted.
+    """
+    found: np.ndarray = np.minimum(_MOST_SHORT, (wanted_s / np.maximum(far_s, 1.0)) ** _STEEP)
+    return found
+
+
 class _Apart:
     """Two plays that are alike in something, nearer than a time."""
 
@@ -164,6 +176,7 @@ class _Apart:
         self._inside = _category(table, rule)
         self._seconds = rule.seconds
         self._margin_s = margin_s
+        self._firm = rule.firm
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
         if len(self._counts) == 1 or _outside(self._inside, rows):
@@ -173,9 +186,9 @@ class _Apart:
         if not near.size:
             return None
         often: np.ndarray | float = 1.0
-        if self._margin_s:
-            far = np.abs(view.lines.at[places] - view.at_s) >= self._seconds
-            often = np.where(far, _NEARLY, 1.0)
+        if self._firm:
+            far_s = np.abs(view.lines.at[places] - view.at_s)
+            often = np.where(far_s >= self._seconds, _NEARLY, shortfall(far_s, self._seconds))
         if self._inside is not None:
             often = often * self._inside[near]
         counts = self._counts

@@ -7,11 +7,13 @@ replaced, swapped, and now and then put aside for others, as long as the sum get
 
 from __future__ import annotations
 
+from itertools import combinations
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from nightly_spindle.core.music.rule_costs import FIRM
+from nightly_spindle.core.music.scarcity import DEAR, SPARE
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -36,6 +38,11 @@ _LOOK = 0.3  # what looking at one song counts, against looking at a category
 _FIRM_EFFORT = 6  # looks more for each song where a firm rule would be broken
 _MENDS = 4  # times that what breaks firm rules is gone through
 _ASIDE_MOST = 4  # songs that are put aside together, 2 at least
+_ASIDE_IN_TURN = 1.0  # the same where few may come next
+TOGETHER = 6  # last seats of a scarce category that are filled together
+_SETS = 16  # choices of songs for them that are looked at exactly
+_ALIKE = 30.0  # what two of a group next to each other count, in a choice of songs
+_IN_ORDER = 0.01  # what a place in the turn counts, against a soft rule of weight 1
 _AGAIN = 6  # a seat that is put aside gets one of so many of the next best
 
 
@@ -58,10 +65,19 @@ class Filler:
         self._left = 0.0
         self._ruled = 0.0  # what rules came to when songs were chosen
 
+    @property
+    def _scarce(self) -> bool:
+        """Whether all its music has to come in turn: then there is little to search."""
+        draft = self.draft
+        return all(draft.seats[at].need.category in self.choice.scarcity for at in draft.music)
+
     def fill(self) -> float:
         """Fill every empty music seat, then improve; returns what rules cost, about."""
         empty = [place for place in self.draft.music if self.draft.seats[place].row < 0]
         for at, place in enumerate(empty):
+            if self._may_end_here(empty[at:]):
+                self._fill_end(empty[at:])
+                break
             if len(empty) - at == 2:
                 self._fill_pair(place, empty[at + 1])
                 break
@@ -70,7 +86,7 @@ class Filler:
         off = float(landing_cost(self.draft.off_s, self.draft.segment.tolerance_s))
         if self._ruled + off > _WORTH_WHILE:
             self._left = self._effort * len(empty)
-            if self._ruled >= FIRM or off > _INSIDE:
+            if self._ruled >= FIRM or (off > _INSIDE and not self._scarce):
                 self._left += _FIRM_EFFORT * len(self.draft.music)
             self._improve()
             self._land_by_two()
@@ -78,6 +94,8 @@ class Filler:
             if self._ruled >= FIRM:
                 self.mend()
             self._land_by_two()
+        if self._scarce:
+            self._part_neighbours()
         return self._ruled
 
     # -- one and two seats -----
@@ -115,7 +133,10 @@ class Filler:
         if abs(change) < _EASY_S:
             return np.zeros(len(rows))
         wanted = draft.seats[place].lasts_s + change
-        found: np.ndarray = _ASIDE * np.abs(draft.table.length_s[rows] - wanted) / _NEAR_S
+        weight = (
+            _ASIDE_IN_TURN if draft.seats[place].need.category in self.choice.scarcity else _ASIDE
+        )
+        found: np.ndarray = weight * np.abs(draft.table.length_s[rows] - wanted) / _NEAR_S
         return found
 
     def _fill_pair(self, first: int, second: int) -> None:
@@ -143,6 +164,85 @@ class Filler:
         self._seat(first, found[1], found[3])
         self._seat(second, found[2], 0.0)
 
+    # -- the last seats of a category that is scarce -----
+
+    def _may_end_here(self, empty: Sequence[int]) -> bool:
+        """Whether these are the last seats, to be filled together, of what has to be in turn."""
+        category = self.draft.seats[empty[0]].need.category
+        alike = all(self.draft.seats[at].need.category == category for at in empty)
+        return 1 < len(empty) <= TOGETHER and alike and category in self.choice.scarcity
+
+    def _fill_end(self, empty: Sequence[int]) -> None:
+        """Fill the last seats with those whose turn it is, as many as there are seats and a few.
+
+        Where only a few may come next, a pair of them seldom lands; of all the choices of six out
+        of ten one nearly always does.
+        """
+        draft, lengths = self.draft, self.draft.table.length_s
+        seat = draft.seats[empty[0]]
+        turn = self.choice.scarcity.in_turn(draft.lines, seat.at_s, seat.need.category)
+        turn = turn[: len(empty) + SPARE]
+        if len(turn) < len(empty):
+            for at, place in enumerate(empty):
+                self._fill_one(place, len(empty) - at)
+            return
+        sets = np.array(list(combinations(range(len(turn)), len(empty))))
+        known = sum(draft.seats[place].lasts_s for place in empty)
+        off = draft.off_s - known + lengths[turn][sets].sum(axis=1)
+        ahead = landing_cost(off, draft.segment.tolerance_s) + _IN_ORDER * sets.sum(axis=1)
+        ahead += _ALIKE * self.choice.scarcity.alike(seat.need.category, turn[sets])
+        best: tuple[float, list[int]] | None = None
+        for at in _smallest(ahead, _SETS):
+            cost, rows = self._in_best_order(empty, turn[sets[at]])
+            if best is None or cost < best[0]:
+                best = cost, rows
+        assert best is not None
+        for place, row in zip(empty, best[1], strict=True):
+            draft.put(place, row)
+
+    def _in_best_order(self, empty: Sequence[int], rows: np.ndarray) -> tuple[float, list[int]]:
+        """Return what rows cost in these seats, how they land too, and in which order."""
+        draft, left = self.draft, list(map(int, rows))
+        expected = [draft.seats[place].expected_s for place in empty]
+        chosen: list[int] = []
+        cost = 0.0
+        for place in empty:
+            found = self._judged(place)
+            costs = dict(zip(found.rows.tolist(), found.costs.tolist(), strict=True))
+            row = min(left, key=costs.__getitem__)
+            cost += costs[row]
+            left.remove(row)
+            chosen.append(row)
+            draft.put(place, row)
+        cost += float(landing_cost(draft.off_s, draft.segment.tolerance_s))
+        for place, seconds in zip(empty, expected, strict=True):
+            draft.take(place)
+            draft.seats[place].expected_s = seconds
+        draft.seat_times()
+        return cost, chosen
+
+    def _part_neighbours(self) -> None:
+        """Swap two songs where one stands next to its like, or out of its turn, if that is less."""
+        draft = self.draft
+        for first in draft.music:
+            if self._here(first)[0] < DEAR:
+                continue
+            before = self.total()
+            for second in draft.music:
+                a, b = draft.seats[first], draft.seats[second]
+                if a.need.category != b.need.category or a.row == b.row:
+                    continue
+                if self._swapped(first, second, before):
+                    break
+
+    def _here(self, place: int) -> tuple[float, float]:
+        """Return what the song in a seat costs there, and how much of that are rules."""
+        draft, seat = self.draft, self.draft.seats[place]
+        draft.lines.remove(seat.at_s, seat.row)
+        found = self.choice.one(draft.lines, seat.at_s, seat.need.category, seat.row)
+        draft.lines.insert(seat.at_s, seat.row)
+        return found
+
     def _offered(self, judged: Judged, length_s: float) -> np.ndarray:
         """Return the places of the cheapest, and of the cheapest that are about so long."""
         far = np.abs(self.draft.table.length_s[judged.rows] - length_s) / _NEAR_S
@@ -167,7 +267,7 @@ class Filler:
         """Put others into any two seats so that the segment lands, where it does not."""
         draft = self.draft
         tolerance = draft.segment.tolerance_s
-        if abs(draft.off_s) <= tolerance * _EDGE or len(draft.music) < 2:
+        if abs(draft.off_s) <= tolerance * _EDGE or len(draft.music) < 2 or self._scarce:
             return
         places, rows, costs = self._others(draft.music[-_SEATS:])
         longer = draft.table.length_s[rows] - [draft.seats[at].length_s for at in places]
@@ -303,14 +403,7 @@ class Filler:
 
     def _costs_of_rules(self) -> list[tuple[int, float]]:
         """Return for each music seat what rules cost there now."""
-        found = []
-        for place in self.draft.music:
-            seat = self.draft.seats[place]
-            self.draft.lines.remove(seat.at_s, seat.row)
-            _, ruled = self.choice.one(self.draft.lines, seat.at_s, seat.need.category, seat.row)
-            self.draft.lines.insert(seat.at_s, seat.row)
-            found.append((place, ruled))
-        return found
+        return [(place, self._here(place)[1]) for place in self.draft.music]
 
     def _swapped(self, first: int, second: int, before: float) -> bool:
         draft = self.draft

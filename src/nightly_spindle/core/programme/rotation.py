@@ -7,7 +7,7 @@ hour's format clock says from which categories, by its weights; without one all 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from hashlib import blake2s
 from typing import TYPE_CHECKING
 
@@ -24,6 +24,7 @@ from nightly_spindle.core.music.rotation_columns import RotationColumns, Rotatio
 from nightly_spindle.core.music.rotation_rules import RotationRule, usual_rules
 from nightly_spindle.core.music.rotation_tables import RotationTables
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
+from nightly_spindle.core.music.scarcity import SPARE, Scarcity
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -67,6 +68,9 @@ def next_song(programme: Programme, state: AirState, at: int) -> tuple[Item | No
     names = [name for name in sorted(weights) if _playable(programme, _carts(programme, name))]
     best: tuple[float, Item, str] | None = None
     left = _left_s(programme, state, at)
+    scarcity = _scarcity(
+        programme, {name: weights[name] for name in names}, _rules(programme, clock)
+    )
     while names:
         had = _had(programme, state, names)
         turn = next_turn([weights[name] for name in names], [had[name] for name in names])
@@ -74,7 +78,14 @@ def next_song(programme: Programme, state: AirState, at: int) -> tuple[Item | No
         of = formats.categories[name].name if name else ""
         carts = _playable(programme, _carts(programme, name))
         found = pick(
-            programme, state, at, carts, of=of, rules=_rules(programme, clock), left_s=left
+            programme,
+            state,
+            at,
+            carts,
+            of=of,
+            rules=_rules(programme, clock),
+            left_s=left,
+            scarce=(scarcity, name) if name in scarcity else None,
         )
         if found is not None and (best is None or found[0] < best[0]):
             best = found
@@ -93,12 +104,13 @@ def pick(
     rules: tuple[RotationRule, ...] | None = None,
     more: Plays = (),
     left_s: float | None = None,
+    scarce: tuple[Scarcity, str] | None = None,
 ) -> tuple[float, Item, str] | None:
     """Return which of some items airs best at frame `at`: what it costs, itself, why.
 
     `carts` are in the order of their turn before what the state has heard. `more` are lines
     (instant in s, cart) that air besides. `left_s` is how long there is to fill before a log loads.
-    None of nothing.
+    `scarce` is the category they are, where it holds too little for the rules. None of nothing.
     """
     tables = _tables(programme)
     at_s = _seconds(state, at)
@@ -111,7 +123,10 @@ def pick(
         return None
     judge = _judge(tables, _rules(programme, None) if rules is None else rules)
     lines = PlayColumns([*_around(programme, state, at, tables), *_rows(tables, more)])
-    costs = judge.costs(lines, at_s, rows)
+    if scarce is None:
+        costs = judge.costs(lines, at_s, rows)
+    else:
+        costs = scarce[0].costs(lines, at_s, scarce[1], rows)
     costs += np.arange(len(rows)) * (_ORDER / len(rows))
     if left_s is not None:
         costs += _late_costs(left_s - tables.table.length_s[rows])
@@ -124,7 +139,8 @@ def pick(
 def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> list[Item]:
     """Return the songs that keep every firm rule at frame `at`, those first whose turn it is.
 
-    `lines` (instant in s, cart) are what airs around them.
+    Where none does, those few whose turn it is. `lines` (instant in s, cart) are what airs around
+    them.
     """
     tables = _tables(programme)
     last = {heard.cart: heard.at for heard in state.history}
@@ -137,7 +153,9 @@ def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> lis
     judge = _judge(tables, _rules(programme, clock))
     around = PlayColumns([*_history(tables, state), *_rows(tables, lines)])
     costs = judge.costs(around, _seconds(state, at), rows)
-    return [item for item, cost in zip(playable, costs, strict=True) if cost < FIRM]
+    kept = [item for item, cost in zip(playable, costs, strict=True) if cost < FIRM]
+    next_few = [playable[at] for at in np.argsort(costs[: SPARE + 1], kind="stable")]
+    return kept or next_few
 
 
 def clock_at(programme: Programme, at_us: int) -> FormatClock | None:
@@ -192,7 +210,8 @@ def _tables(programme: Programme) -> RotationTables:
         tracks = [
             RotationTrack(item, programme.sounding(item)[1] / rate) for item in items.values()
         ]
-        inside = {name: one.carts for name, one in formats.categories.items()}
+        inside = {ALL_SONGS: tuple(item.cart for item in programme.pool)}
+        inside |= {name: one.carts for name, one in formats.categories.items()}
         settings = programme.settings
         table = RotationColumns(tracks, inside)
         known = RotationTables(stand, table, LocalHours(settings.tz, settings.day_start))
@@ -208,6 +227,31 @@ def _judge(tables: RotationTables, rules: tuple[RotationRule, ...]) -> RuleCosts
     found = tables.judges.get(rules)
     if found is None:
         found = tables.judges[rules] = RuleCosts(tables.table, rules, tables.wall)
+    return found
+
+
+def _scarcity(
+    programme: Programme, weights: Mapping[str, float], rules: tuple[RotationRule, ...]
+) -> Scarcity:
+    """Return which of some categories hold too little for the rules, by their weights."""
+    tables = _tables(programme)
+    key = (tuple(sorted(weights.items())), rules)
+    found = tables.scarce.get(key)
+    if found is None:
+        table = tables.table
+        rows = {name: table.category_rows(name) for name in weights}
+        total = sum(weights.values())
+        song_s = sum(
+            float(table.length_s[rows[name]].mean()) * weight / total
+            for name, weight in weights.items()
+            if rows[name].size
+        )
+        even_s = {
+            name: len(rows[name]) * song_s * total / weight
+            for name, weight in weights.items()
+            if rows[name].size and song_s > 0
+        }
+        found = tables.scarce[key] = Scarcity(table, rules, even_s)
     return found
 
 

@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
+import math
+from collections import Counter
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Severity
-from nightly_spindle.core.base.wording import counted
-from nightly_spindle.core.library.items import Item
-from nightly_spindle.core.library.song_names import artists_of
+from nightly_spindle.core.base.wording import counted, span_text
+from nightly_spindle.core.library.items import Item, Kind
+from nightly_spindle.core.library.song_names import artists_of, title_of
 from nightly_spindle.core.music.format_clocks import HOUR_S, SlotKind, minute_text
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.hour_segments import HourLength
-from nightly_spindle.core.music.rotation_rules import RuleSubject
+from nightly_spindle.core.music.rotation_rules import RuleSubject, usual_rules
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator
+    from collections.abc import Iterator, Sequence
 
     from nightly_spindle.core.music.format_clocks import FormatClock
     from nightly_spindle.core.music.formats import FormatPlan
+    from nightly_spindle.core.music.rotation_rules import RotationRule
 
 _LEAST_S = 1.0  # an item shorter than this has no length to plan with
-_SONG_S = 210.0  # what a song is taken to last (common practice, no source)
+# which rules are looked at beforehand, and what they keep apart
+_GROUPS = {
+    RuleSubject.ARTIST: "Artists",
+    RuleSubject.TITLE: "Titles",
+    RuleSubject.ITEM: "Items",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +48,7 @@ class FormatFinding:
 class KnownNames:
     """What is in the station: items by cart, folded names of lists, pools and break patterns.
 
-    `lengths` is how long each clock's hour runs.
+    `lengths` is how long each clock's hour runs, `separation_s` what holds where no rule is set.
     """
 
     items: Mapping[int, Item]
@@ -48,6 +56,7 @@ class KnownNames:
     pools: Collection[str]
     breaks: Collection[str]
     lengths: Mapping[int, HourLength]
+    separation_s: float = 3600.0
 
 
 def check_formats(formats: FormatPlan, known: KnownNames) -> list[FormatFinding]:
@@ -59,7 +68,9 @@ def check_formats(formats: FormatPlan, known: KnownNames) -> list[FormatFinding]
         found += _weights(clock, formats)
         found += _length(clock, known)
         if clock.id in used:
-            found += _artists(clock, formats, known)
+            found += _too_little(clock, formats, known)
+    if not used:
+        found += _too_little(None, formats, known)
     found += _items(formats, known)
     found += _plans(formats)
     return found
@@ -127,35 +138,76 @@ def _length(clock: FormatClock, known: KnownNames) -> Iterator[FormatFinding]:
         )
 
 
-def _artists(clock: FormatClock, formats: FormatPlan, known: KnownNames) -> Iterator[FormatFinding]:
-    """Say where a category has fewer artists than the artist's distance needs."""
-    rules = [r for r in formats.rules_of(clock) if r.kind is RuleSubject.ARTIST and r.firm]
-    if not rules:
-        return
+def _too_little(
+    clock: FormatClock | None, formats: FormatPlan, known: KnownNames
+) -> Iterator[FormatFinding]:
+    """Say how far apart a category can keep its artists and titles, where rules ask for more.
+
+    Songs that come round in turn leave those of a group of n as far apart as their number by n.
+    """
     weights = formats.weights_of(clock)
     total = sum(weights.values()) or 1.0
-    for name, weight in weights.items():
-        if name == ALL_SONGS or name not in formats.categories:
+    for rule in formats.rules_of(clock) or usual_rules(known.separation_s):
+        within = rule.category.strip().casefold()
+        if not rule.firm or rule.kind not in _GROUPS:
             continue
-        inside = formats.categories[name]
-        longest = max(
-            (r.seconds for r in rules if r.category.strip().casefold() in {"", name}), default=0.0
-        )
-        need = longest / _SONG_S * weight / total
-        have = _leads(known.items[cart] for cart in inside.carts if cart in known.items)
-        if have < need:
-            yield FormatFinding(
-                "few-artists",
-                Severity.WARNING,
-                f"“{inside.name}” has {counted(have, 'artist')}; by its weight in “{clock.name}” "
-                f"about {need:.0f} songs of it air within the artists' distance.",
-                "Import more artists, shorten the distance, or make the rule a preferred one.",
-                clock.id,
-            )
+        for name, weight in weights.items():
+            if within not in {"", name} or not (inside := _songs(name, formats, known)):
+                continue
+            song_s = sum(item.measure.duration_s for item in inside) / len(inside)
+            label, many = _largest(inside, rule.kind)
+            can_s = len(inside) * max(song_s, _LEAST_S) * total / weight / many
+            if can_s < rule.seconds:
+                # so many songs by others that the same ones are as far apart as they should be
+                more = math.ceil(len(inside) * (rule.seconds / can_s - 1))
+                yield _finding(clock, formats, name, rule, can_s, label, many, more)
 
 
-def _leads(items: Iterable[Item]) -> int:
-    return len({found[0] for item in items if (found := artists_of(item.artist, item.title))})
+def _finding(
+    clock: FormatClock | None,
+    formats: FormatPlan,
+    name: str,
+    rule: RotationRule,
+    can_s: float,
+    label: str,
+    many: int,
+    more: int,
+) -> FormatFinding:
+    of = f" of “{formats.categories[name].name}”" if name != ALL_SONGS else ""
+    where = f" in “{clock.name}”" if clock is not None else ""
+    what = _GROUPS[rule.kind]
+    counts = f", of which “{label}” has {counted(many, 'song')}" if many > 1 else ""
+    return FormatFinding(
+        "few-artists" if rule.kind is RuleSubject.ARTIST else "few-songs",
+        Severity.WARNING,
+        f"{what}{of} can be kept {span_text(round(can_s / 60) * 60 or can_s)} apart{where}, not "
+        f"{span_text(rule.seconds)}: there are too few songs{counts}.",
+        f"Import about {counted(more, 'more song')}, ask for less, or make the rule a preferred "
+        "one.",
+        clock.id if clock is not None else 0,
+    )
+
+
+def _songs(name: str, formats: FormatPlan, known: KnownNames) -> list[Item]:
+    """Return the songs that fill by a weight."""
+    if name == ALL_SONGS and name not in formats.categories:
+        return [item for item in known.items.values() if item.kind is Kind.SONG]
+    inside = formats.categories.get(name)
+    return [known.items[cart] for cart in inside.carts if cart in known.items] if inside else []
+
+
+def _largest(items: Sequence[Item], kind: RuleSubject) -> tuple[str, int]:
+    """Return the artist or title that most of some songs have, and of how many."""
+    if kind is RuleSubject.ARTIST:
+        names = [name for item in items for name in {*artists_of(item.artist, item.title)}]
+        shown = {
+            name: item.artist for item in items for name in artists_of(item.artist, item.title)
+        }
+    else:
+        names = [title_of(item.title) for item in items]
+        shown = {title_of(item.title): item.title for item in items}
+    found = Counter(name for name in names if name).most_common(1)
+    return (shown[found[0][0]], found[0][1]) if found else ("", 1)
 
 
 def _items(formats: FormatPlan, known: KnownNames) -> Iterator[FormatFinding]:

@@ -138,11 +138,12 @@ class FormatBoard:
         lengths = {n: hour_length(clock, spread, fixed) for n, clock in formats.clocks.items()}
         names = _names(known)
         there = KnownNames(
-            programme.items,
+            {item.cart: item for item in programme.pool} | programme.items,
             {name.casefold() for name in names.lists},
             set(known.stock.pools),
             set(known.stock.breaks),
             lengths,
+            programme.settings.separation_s,
         )
         rows = known.snapshot.connection.execute("SELECT count(*) FROM rotation_rule").fetchone()
         return FormatSheet(
