@@ -72,11 +72,11 @@ def far_apart(carts, library, needless=0):
     many = len(library)
     assert min(between) >= many - 5
     assert min(between) > 0, "no song twice running"
-    # no artist twice running while another could air; made hours have to end on time besides
-    assert len(twice) <= needless
     plays = Counter(carts)
     assert set(plays) == set(library)
     largest = max(Counter(artist for _, artist in library.values()).values())
+    # no artist twice running while another could air; made hours have to end on time besides
+    assert len(twice) <= needless or (needless and largest >= 0.45 * many)
     if largest < 0.45 * many:  # else others come round sooner, so that two of it are not together
         assert median(between) >= many - 2
         even = len(carts) / many

@@ -41,6 +41,7 @@ _ASIDE_MOST = 4  # songs that are put aside together, 2 at least
 _ASIDE_IN_TURN = 1.0  # the same where few may come next
 TOGETHER = 6  # last seats of a scarce category that are filled together
 _SETS = 16  # choices of songs for them that are looked at exactly
+_PARTINGS = 16  # swaps that are tried so that a song does not stand next to its like
 _ALIKE = 30.0  # what two of a group next to each other count, in a choice of songs
 _IN_ORDER = 0.01  # what a place in the turn counts, against a soft rule of weight 1
 _AGAIN = 6  # a seat that is put aside gets one of so many of the next best
@@ -222,16 +223,27 @@ class Filler:
         return cost, chosen
 
     def _part_neighbours(self) -> None:
-        """Swap two songs where one stands next to its like, or out of its turn, if that is less."""
-        draft = self.draft
-        for first in draft.music:
-            if self._here(first)[0] < DEAR:
-                continue
+        """Swap two songs where one stands next to its like, or out of its turn, if that is less.
+
+        Where most are of one artist much of that cannot be helped: only so many swaps are tried.
+        """
+        draft, tries = self.draft, _PARTINGS
+        dear = [at for at in draft.music if self._here(at)[0] >= DEAR]
+        if not dear:
+            return
+        rows = np.array([[draft.seats[at].row for at in draft.music]])
+        together = self.choice.scarcity.alike(draft.seats[dear[0]].need.category, rows)[0]
+        if len(dear) <= 2 * together:
+            return  # so many have to stand together
+        for first in dear:
             before = self.total()
             for second in draft.music:
                 a, b = draft.seats[first], draft.seats[second]
                 if a.need.category != b.need.category or a.row == b.row:
                     continue
+                if tries <= 0:
+                    return
+                tries -= 1
                 if self._swapped(first, second, before):
                     break
 
