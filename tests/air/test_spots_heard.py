@@ -237,7 +237,7 @@ def test_campaigns_by_command(sold, capsys, tmp_path):
         told(capsys, "campaigns", "check", sold, "--at", "2026-11-29T12:00", "--json")
     )
     assert {one["code"] for one in wrong} == {"break-overfull"}
-    assert wrong[0]["text"].endswith("holds too much: 2 spots in 1 seats.")
+    assert wrong[0]["text"].endswith("holds too much: 2 spots in 1 seat.")
     book = tmp_path / "book.json"
     told(capsys, "station", "export", sold, book)
     was = json.loads(book.read_text())

@@ -476,3 +476,21 @@ def test_edits_hold_when_the_file_is_written_anew(data):
     # one of them goes: its edits are told, nothing else is lost
     fewer = [m for m in was if not edits or m.key != edits[0].line]
     applied(fewer, edits)
+
+
+def test_breaks_and_marks_are_written_as_comments_and_songs_behind_them_too():
+    entries = [
+        LogEntry("a.flac", "Wren", "Ebb", length_s=200.4),
+        LogEntry(type="break", title="News", at_s=72_000.0),
+        LogEntry(type="mark", comment="half past"),
+        LogEntry("b.flac", title="Bell"),
+    ]
+    assert write_log(entries, LogFormat.M3U).splitlines() == [
+        "#EXTM3U",
+        "#EXTINF:200,Wren - Ebb",
+        "a.flac",
+        "# BREAK News 20:00:00",
+        "# MARK half past",
+        "#EXTINF:-1,Bell",
+        "b.flac",
+    ]

@@ -434,3 +434,12 @@ def test_kinds_have_levels_of_their_own_and_the_unmeasured_play_safe():
     assert "not known" in gain(unknown, Levels()).why
     offsets_from("bed loud, brass 3", wrong)
     assert len(wrong) == 2
+
+
+@pytest.mark.parametrize("name", ["segue_s", "fade_start_s"])
+def test_places_of_a_join_are_seconds_within_bounds(name):
+    for good in (0, 12.3456789, 1e6):
+        assert getattr(edit_from({name: good}), name) == pytest.approx(good, abs=1e-6)
+    for wrong in (-0.001, 1e6 + 1, "12", [1]):
+        with pytest.raises(InputFault, match=f"{name} is .*; it is seconds in the outgoing item"):
+            edit_from({name: wrong})

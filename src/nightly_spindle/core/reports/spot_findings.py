@@ -161,7 +161,7 @@ def break_findings(programme: Programme, bookings: Iterable[Booking]) -> list[Sp
         place = place_of(pattern, at_us, tz)
         lasts = sum(length_us(programme, campaign) for campaign in campaigns)
         if len(inside) > place.spots or lasts > place.length_us + US // 2:
-            what = f"{len(inside)} spots in {place.spots} seats"
+            what = f"{counted(len(inside), 'spot')} in {counted(place.spots, 'seat')}"
             if len(inside) <= place.spots:
                 what = f"{lasts / US:.0f} s of spots in {place.length_us / US:.0f} s"
             found.append(
