@@ -2,7 +2,13 @@
 
 import pytest
 
-from nightly_spindle.core.library.song_names import artists_of, exact_key, song_key, title_of
+from nightly_spindle.core.library.song_names import (
+    artists_of,
+    exact_key,
+    lead_of,
+    song_key,
+    title_of,
+)
 
 
 @pytest.mark.parametrize(
@@ -47,6 +53,24 @@ def test_every_artist_of_a_song(artist, title, each):
     found = artists_of(artist, title)
     assert set(found) == set(each)
     assert len(found) == len(set(found))
+
+
+@pytest.mark.parametrize(
+    ("artist", "lead"),
+    [
+        ("Pell", "pell"),
+        ("Pell & Daughters", "pell"),
+        ("Pell, Daughters", "pell"),
+        ("Pell feat. Tam Reddick", "pell"),
+        ("The Pell vs. Tam", "pell"),
+        ("(Pell) x Tam", "pell"),
+        ("& Tam", "tam"),
+        ("", ""),
+        ("!!!", ""),
+    ],
+)
+def test_an_album_is_that_of_whoever_is_credited_first(artist, lead):
+    assert lead_of(artist) == lead
 
 
 @pytest.mark.parametrize(

@@ -144,8 +144,8 @@ def counted_by_hand(rule, lines, at, item, items):
         RuleSubject.TITLE: lambda a, b: title_of(a.title) == title_of(b.title),
         RuleSubject.ITEM: lambda a, b: a.cart == b.cart,
         RuleSubject.ALBUM: lambda a, b: (
-            (a.album, artists_of(a.artist, a.title)[0])
-            == (b.album, artists_of(b.artist, b.title)[0])
+            (a.album, a.artist.split(" feat.")[0].split(" & ")[0])
+            == (b.album, b.artist.split(" feat.")[0].split(" & ")[0])
         ),
     }[rule.kind]
     apart = [
@@ -170,7 +170,14 @@ def test_distances_are_counted_as_by_hand(lines, kind, minutes, at, firm):
         n: song(
             n,
             200,
-            f"Artist {n % 4}" + (f" feat. Artist {n % 3}" if n % 5 == 0 else ""),
+            f"Artist {n % 4}"
+            + (
+                f" feat. Artist {n % 3}"
+                if n % 5 == 0
+                else f" & Artist {n % 3}"
+                if n % 7 == 0
+                else ""
+            ),
             f"Title {n % 6}",
         )
         for n in range(1, 21)

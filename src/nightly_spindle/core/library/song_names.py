@@ -45,9 +45,20 @@ def artists_of(artist: str, title: str) -> tuple[str, ...]:
     if not artist.strip():
         return ()
     guests = [found[0] for found in _GUEST.finditer(title.casefold())]
-    named = _SEVERAL.split(_folded(" & ".join([artist, *guests])))
-    each = (_words(_BRACKETS_ONLY.sub(" ", name)).removeprefix("the ") for name in named)
-    return tuple(dict.fromkeys(name for name in (_plain(artist), *each) if name))
+    each = _each(" & ".join([artist, *guests]))
+    return tuple(dict.fromkeys((_plain(artist), *each)))
+
+
+@lru_cache(maxsize=_CACHED)
+def lead_of(artist: str) -> str:
+    """Return the artist credited first, as compared: an album is theirs, whoever else plays."""
+    return next(iter(_each(artist)), "")
+
+
+def _each(artists: str) -> list[str]:
+    names = _SEVERAL.split(_folded(artists))
+    bare = (_words(_BRACKETS_ONLY.sub(" ", name)).removeprefix("the ") for name in names)
+    return [name for name in bare if name]
 
 
 @lru_cache(maxsize=_CACHED)

@@ -14,7 +14,7 @@ import numpy as np
 from nightly_spindle.core.calendar.local_days import day_number
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.library.rotation_card import ANY_TURN, traits_of
-from nightly_spindle.core.library.song_names import artists_of, title_of
+from nightly_spindle.core.library.song_names import artists_of, lead_of, title_of
 from nightly_spindle.core.music.rotation_rules import RuleSubject
 
 if TYPE_CHECKING:
@@ -113,8 +113,7 @@ def _groups(items: list[Item | None]) -> dict[RuleSubject, np.ndarray]:
         artists.append(artists_of(item.artist, item.title)[:_MOST_ARTISTS] if item else ())
         titles.append(title_of(item.title) if song and item else "")
         # albums of one name by different artists are different albums
-        lead = artists[-1][0] if artists[-1] else ""
-        albums.append(f"{lead}|{title_of(item.album)}" if item and item.album.strip() else "")
+        albums.append(_album(item) if item and item.album.strip() else "")
         products.append(item.turn.product.strip().casefold() if item else "")
     wide = max((len(names) for names in artists), default=0) or 1
     padded = [(*names, *("",) * (wide - len(names))) for names in artists]
@@ -125,6 +124,10 @@ def _groups(items: list[Item | None]) -> dict[RuleSubject, np.ndarray]:
         RuleSubject.PRODUCT: _numbered([(product,) for product in products]),
         RuleSubject.ITEM: np.arange(len(items), dtype=np.int64).reshape(-1, 1),
     }
+
+
+def _album(item: Item) -> str:
+    return f"{lead_of(item.artist)}|{title_of(item.album)}"
 
 
 def _numbered(names: list[tuple[str, ...]]) -> np.ndarray:
