@@ -60,7 +60,7 @@ def selling(tmp_path_factory):
                 (Copy(carts[n]),),
                 CampaignOptions(
                     advertiser="Firm & Sons",
-                    amount=2.0,
+                    amount=1.0,
                     per=Per.HOUR,
                     first=str(DAY),
                     last=str(DAY + timedelta(days=1)),
@@ -93,7 +93,7 @@ def test_each_spot_is_in_the_rendered_sound_at_the_second_that_the_report_says(s
     life.run(at(8, 30))
     report = proof_of_play(open_station(other), half, at(8), half, set(range(1, 7)), "Half")
     rows = [row for row in report.proofs if row.counts]
-    assert len(rows) >= 6
+    assert len(rows) >= 3
     snapshot = open_station(sold)
     snapshot.prepare(at(8), half)
     sequencer, begun = take_the_air(snapshot.programme, None, at(8))

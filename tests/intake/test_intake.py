@@ -244,7 +244,7 @@ def test_the_news_are_replaced_while_the_news_are_on_air(bare, tmp_path, intake)
         soundfile.write(desk / line, beep(9, 1500), RATE)
         wait(lambda: report(bare)[line].state is State.REPLACED, running.told)
         second = wait(
-            lambda: (p := ask_playing(bare)) and p["path"] != old["path"] and p, 40, engine.told
+            lambda: (p := ask_playing(bare)) and p["path"] != old["path"] and p, engine.told
         )
         assert (second["cart"], second["title"]) == (500, "The news"), "number and tags stay"
         time.sleep(1.5)

@@ -23,8 +23,7 @@ def test_it_is_said_how_far_apart_and_how_many_more_songs_it_takes():
     (finding,) = told([*["Quay"] * 4, *(f"Other {n}" for n in range(16))])
     assert finding.code == "few-artists"
     assert finding.text == (
-        "Artists can be kept 15 min apart, not 1 h: there are too few songs, of which “Quay” has "
-        "4 songs."
+        "Artists can be kept 15 min apart, not 1 h: too few songs (“Quay” has 4 of 20)."
     )
     assert finding.mend.startswith("Import about 60 more songs, ask for less")
 

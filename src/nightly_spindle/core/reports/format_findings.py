@@ -160,7 +160,7 @@ def _too_little(
             if can_s < rule.seconds:
                 # so many songs by others that the same ones are as far apart as they should be
                 more = math.ceil(len(inside) * (rule.seconds / can_s - 1))
-                yield _finding(clock, formats, name, rule, can_s, label, many, more)
+                yield _finding(clock, formats, name, rule, can_s, label, many, len(inside), more)
 
 
 def _finding(
@@ -171,17 +171,18 @@ def _finding(
     can_s: float,
     label: str,
     many: int,
+    of_all: int,
     more: int,
 ) -> FormatFinding:
     of = f" of “{formats.categories[name].name}”" if name != ALL_SONGS else ""
     where = f" in “{clock.name}”" if clock is not None else ""
     what = _GROUPS[rule.kind]
-    counts = f", of which “{label}” has {counted(many, 'song')}" if many > 1 else ""
+    counts = f" (“{label}” has {many} of {of_all})" if many > 1 else ""
     return FormatFinding(
         "few-artists" if rule.kind is RuleSubject.ARTIST else "few-songs",
         Severity.WARNING,
         f"{what}{of} can be kept {span_text(round(can_s / 60) * 60 or can_s)} apart{where}, not "
-        f"{span_text(rule.seconds)}: there are too few songs{counts}.",
+        f"{span_text(rule.seconds)}: too few songs{counts}.",
         f"Import about {counted(more, 'more song')}, ask for less, or make the rule a preferred "
         "one.",
         clock.id if clock is not None else 0,
