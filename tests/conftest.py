@@ -51,7 +51,7 @@ def examples(many):
 RATE = 44_100
 # Tests wait for a state, not for a clock: how long it takes is no matter, but that it comes is. A
 # machine that many share may hold a process up for a minute.
-PATIENCE_S = 180
+PATIENCE_S = 120
 LONG = 1000 * PATIENCE_S  # the same for Qt, in ms
 DATA = Path(__file__).parent / "data"
 ZONE = "Europe/Lisbon"
