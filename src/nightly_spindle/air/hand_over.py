@@ -108,6 +108,9 @@ class HandOver:
         before = set(engine.programme.away)
         self._take(ready.snapshot)
         engine.writer.new_session(ready.at_us)
+        # who looks by this number must see that everything is another: the desk, the journal
+        here, there = engine.sequencer.state, ready.sequencer.state
+        there.revision = max(here.revision, there.revision) + 1
         player.take_over(ready.sequencer, ready.begun)
         away = set(ready.snapshot.programme.away)
         engine.folders_changed(away - before, before - away)
