@@ -84,6 +84,7 @@ def far_apart(carts, library, needless=0):
         assert min(plays.values()) >= 0.9 * even - 2
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("number", range(FEW))
 def test_songs_come_round_as_late_as_the_library_allows_made(number):
     dice = random.Random(f"{SEED} made {number}")
