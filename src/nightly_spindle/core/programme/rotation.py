@@ -121,12 +121,15 @@ def pick(
     rows = np.array([row for cart in order if (row := tables.table.row(cart))], np.int64)
     if not rows.size:
         return None
-    judge = _judge(tables, _rules(programme, None) if rules is None else rules)
+    held = _rules(programme, None) if rules is None else rules
+    judge = _judge(tables, held)
     lines = PlayColumns([*_around(programme, state, at, tables), *_rows(tables, more)])
     if scarce is None:
         costs = judge.costs(lines, at_s, rows)
     else:
-        costs = scarce[0].costs(lines, at_s, scarce[1], rows)
+        # an item's own hours, days and rest hold all the same
+        other = _judge(tables, tuple(rule for rule in held if not (rule.firm and rule.apart)))
+        costs = other.costs(lines, at_s, rows) + scarce[0].costs(lines, at_s, scarce[1], rows)
     costs += np.arange(len(rows)) * (_ORDER / len(rows))
     if left_s is not None:
         costs += _late_costs(left_s - tables.table.length_s[rows])
