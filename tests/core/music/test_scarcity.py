@@ -2,6 +2,7 @@
 
 import random
 from collections import Counter
+from dataclasses import replace
 from statistics import median
 
 import pytest
@@ -9,6 +10,7 @@ from conftest import SHARE, make_item
 from test_loading import HOUR, NOON, Logs, go, on_air
 from test_making import hours, lines_of, song, stock_of
 
+from nightly_spindle.core.library.rotation_card import RotationCard
 from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.log_making import Maker
@@ -122,3 +124,13 @@ def test_one_song_and_two_songs_are_a_library_too():
             assert set(one) == set(library)
             if many == 2:
                 assert all(a != b for a, b in zip(one, one[1:], strict=False))
+
+
+def test_an_items_own_days_hold_on_the_air_though_songs_are_few():
+    items = [make_item(n, 200.0, artist=f"Artist {n}") for n in range(1, 7)]
+    items[2] = replace(items[2], turn=RotationCard(last="2020-01-01"))
+    station = Programme(
+        StationSettings("S", "UTC"), Logs(), {i.cart: i for i in items}, [], {}, items
+    )
+    done = go(on_air(station, NOON), NOON + 2 * HOUR)
+    assert {row.line.cart for row in done.rows if row.play} == {1, 2, 4, 5, 6}
