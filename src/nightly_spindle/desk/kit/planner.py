@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-import sys
 from typing import TYPE_CHECKING
 
-import msgspec
-from PySide6.QtCore import QObject, QProcess, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
-from nightly_spindle.desk.kit.planning_process import HOURS, LENGTH, Reply, Request, frame
+from nightly_spindle.desk.kit.asked_process import AskedProcess
+from nightly_spindle.desk.kit.planning_process import HOURS, Reply, Request
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from nightly_spindle.core.programme.air_state import AirState
+
+_PATIENCE_MS = 200
 
 
 class Planner(QObject):
@@ -31,66 +32,36 @@ class Planner(QObject):
 
     def __init__(self, folder: Path, parent: QObject | None = None, hours: float = HOURS) -> None:
         super().__init__(parent)
-        self._folder, self._hours = folder, hours
+        self._hours = hours
         self._waiting: Request | None = None
-        self._busy = False
-        self._leaving = False
-        self._held = b""
-        self._process = QProcess(self)
-        self._process.readyReadStandardOutput.connect(self._on_ready)
-        self._process.finished.connect(self._on_finished)
+        module = "nightly_spindle.desk.kit.planning_process"
+        self._process = AskedProcess(module, folder, Reply, self)
+        self._process.answered.connect(self._on_answered)
+        self._process.ended.connect(self._on_ended)
 
     def ask(self, state: AirState | None, now_us: int, *, live: bool) -> None:
         """Plan from this state (None: as an engine started now would find it)."""
         self._waiting = Request(state, now_us, live, self._hours)
-        if not self._busy:
+        if not self._process.busy:
             self._send()
 
     def close(self) -> None:
         """End the process; a plan under way is not waited for."""
-        self._leaving = True
         self._waiting = None
-        self._process.closeWriteChannel()
-        if not self._process.waitForFinished(200):
-            self._process.kill()
-            self._process.waitForFinished(2000)
+        self._process.close(_PATIENCE_MS)
 
     def _send(self) -> None:
-        if self._waiting is None or self._leaving:
-            return
-        if self._process.state() == QProcess.ProcessState.NotRunning:
-            self._held = b""
-            self._process.start(
-                sys.executable,
-                ["-m", "nightly_spindle.desk.kit.planning_process", str(self._folder)],
-            )
-        self._busy = True
-        self._process.write(frame(self._waiting))
-        self._waiting = None
+        if self._waiting is not None:
+            self._process.ask(self._waiting)
+            self._waiting = None
 
-    def _on_ready(self) -> None:
-        self._held += self._process.readAllStandardOutput().data()
-        while len(self._held) >= LENGTH.size:
-            end = LENGTH.size + LENGTH.unpack(self._held[: LENGTH.size])[0]
-            if len(self._held) < end:
-                return
-            reply = msgspec.msgpack.decode(self._held[LENGTH.size : end], type=Reply)
-            self._held = self._held[end:]
-            self._busy = False
-            self._take(reply)
-            self._send()
-
-    def _take(self, reply: Reply) -> None:
+    def _on_answered(self, reply: Reply) -> None:
         if reply.problem:
             self.failed.emit(reply.problem)
         else:
             # reading a plan and showing it take a while each: the desk has a turn between them
             QTimer.singleShot(0, self, lambda: self.planned.emit(reply.planned))
+        self._send()
 
-    def _on_finished(self) -> None:
-        if self._leaving:
-            return
-        self._busy = False
-        told = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
-        last = told.splitlines()[-1] if told else "no reason given"
-        self.failed.emit(f"Planning stopped ({last}); it starts again with the next change.")
+    def _on_ended(self, why: str) -> None:
+        self.failed.emit(f"Planning stopped ({why}); it starts again with the next change.")

@@ -1,36 +1,29 @@
 """Working the coming night out, in a process of its own.
 
 Planning is pure Python: on a thread it would hold painting up, which takes Python's lock
-anew with nearly every call. So the desk runs this module as a program that reads requests
-from its standard input and writes plans to its standard output, each a MessagePack body
-behind its length in four bytes. It ends with its input. Nothing here knows Qt.
+anew with nearly every call. So the desk runs this module as a program and asks it (`answering`).
+Nothing here knows Qt.
 """
 
 from __future__ import annotations
 
-import logging
-import struct
 import sys
 import time
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
 
-import msgspec
-
-from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.reports.timeline import Night, plan_night
 from nightly_spindle.core.station.settings import StationSettings
+from nightly_spindle.desk.kit.answering import serve
 from nightly_spindle.store.base.changes import change_count
-from nightly_spindle.store.base.database import DatabaseRefused
 from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station, overview
 
 HOURS = 12.0
-_log = logging.getLogger(__name__)
 _FRESH_S = 60.0  # the station is read anew after so long
 _WAVES_US = 3600 * US
 
@@ -76,32 +69,6 @@ class Reply:
     problem: str = ""
 
 
-LENGTH = struct.Struct("<I")
-
-
-def frame(value: Request | Reply) -> bytes:
-    """Return a message as it goes through the pipe."""
-    body = msgspec.msgpack.encode(value)
-    return LENGTH.pack(len(body)) + body
-
-
-def serve(folder: Path, requests: BinaryIO, replies: BinaryIO) -> None:
-    """Answer requests until they end."""
-    while len(head := requests.read(LENGTH.size)) == LENGTH.size:
-        body = requests.read(LENGTH.unpack(head)[0])
-        asked = msgspec.msgpack.decode(body, type=Request)
-        try:
-            reply = Reply(_plan(folder, asked))
-        except (NightlySpindleError, DatabaseRefused) as error:
-            reply = Reply(None, str(error))
-        except Exception as error:  # noqa: BLE001 - the edge of one request: each has an answer
-            _log.exception("the night could not be planned")
-            said = f"The night could not be planned ({type(error).__name__}: {error})."
-            reply = Reply(None, said)
-        replies.write(frame(reply))
-        replies.flush()
-
-
 def _plan(folder: Path, asked: Request) -> NightPlan:
     kept, state, now_us = _kept, asked.state, asked.now_us
     stale = kept.snapshot is None or time.monotonic() - kept.read_at > _FRESH_S
@@ -129,6 +96,17 @@ def _plan(folder: Path, asked: Request) -> NightPlan:
     return NightPlan(night, snapshot.programme.settings, asked.live, waves)
 
 
+def main(folder: Path, pipes: tuple[BinaryIO, BinaryIO]) -> None:
+    """Answer requests until they end."""
+    begin_messages(folder, "planner", echo=False)
+    serve(
+        pipes,
+        Request,
+        lambda asked: Reply(_plan(folder, asked)),
+        lambda why: Reply(None, why),
+        "The night could not be planned",
+    )
+
+
 if __name__ == "__main__":
-    begin_messages(Path(sys.argv[1]), "planner", echo=False)
-    serve(Path(sys.argv[1]), sys.stdin.buffer, sys.stdout.buffer)
+    main(Path(sys.argv[1]), (sys.stdin.buffer, sys.stdout.buffer))

@@ -74,7 +74,7 @@ class CampaignsPlace(PagedPlace):
         super().__init__(shelf, _LOOK_MS)
         self._tz = settings.tz
         self.reading = BoardReading(shelf.folder, self, CampaignBoard, now_us)
-        self.placer = PlacementWorker(shelf.folder, settings.tz, now_us, self)
+        self.placer = PlacementWorker(shelf.folder, now_us, self)
         self.sheet: SpotSheet | None = None
         self._edited = False
         self._asked_for = -1

@@ -1,21 +1,20 @@
-"""Placing spots beside the desk, in a process: it is at work for a second or more."""
+"""Has the spots placed by a process beside the desk."""
 
 from __future__ import annotations
 
-import json
-import sys
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QProcess, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
-from nightly_spindle.core.base.timebase import moment_from
+from nightly_spindle.desk.kit.asked_process import AskedProcess
+from nightly_spindle.desk.traffic.placement_process import Reply, Request
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
-    from zoneinfo import ZoneInfo
 
 _WAIT_MS = 300  # edits that come one after the other are placed once
+_PATIENCE_MS = 20_000  # when the desk is closed, what was edited last is placed still
 
 
 class PlacementWorker(QObject):
@@ -25,13 +24,14 @@ class PlacementWorker(QObject):
     placed = Signal(str)
     failed = Signal(str)
 
-    def __init__(
-        self, folder: Path, tz: ZoneInfo, now_us: Callable[[], int], parent: QObject
-    ) -> None:
+    def __init__(self, folder: Path, now_us: Callable[[], int], parent: QObject) -> None:
         super().__init__(parent)
-        self._folder, self._tz, self._now_us = folder, tz, now_us
-        self._process: QProcess | None = None
-        self._again = self._anew = False
+        self._now_us = now_us
+        module = "nightly_spindle.desk.traffic.placement_process"
+        self._process = AskedProcess(module, folder, Reply, self)
+        self._process.answered.connect(self._on_answered)
+        self._process.ended.connect(self._on_ended)
+        self._again = self._anew = self._stopped = False
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(_WAIT_MS)
@@ -40,11 +40,11 @@ class PlacementWorker(QObject):
     @property
     def busy(self) -> bool:
         """Whether spots are being placed, or will be in a moment."""
-        return self._process is not None or self._soon.isActive()
+        return self._process.busy or self._soon.isActive()
 
     def ask(self) -> None:
         """Have the spots placed soon."""
-        if self._process is not None:
+        if self._process.busy:
             self._again = True
         else:
             self._soon.start()
@@ -57,45 +57,32 @@ class PlacementWorker(QObject):
         """Leave the spots where they are."""
         self._soon.stop()
         self._again = self._anew = False
-        if self._process is not None:
+        if self._process.busy:
+            self._stopped = True
             self._process.kill()
 
     def close(self) -> None:
         """Finish: what is under way is waited for."""
         self._soon.stop()
         self._again = False
-        process = self._process
-        if process is not None:
-            process.finished.disconnect()
-            process.waitForFinished(20_000)
-            self._process = None
+        self._process.close(_PATIENCE_MS)
 
     def _start(self) -> None:
-        at = moment_from(self._now_us(), self._tz).isoformat()
-        told = ["campaigns", "place", str(self._folder), "--at", at, "--json"]
-        process = QProcess(self)
-        process.finished.connect(self._on_finished)
-        self._process = process
         anew, self._anew = self._anew, False
         self.began.emit()
-        process.start(sys.executable, ["-m", "nightly_spindle", *told, *["--anew"][: int(anew)]])
+        self._process.ask(Request(self._now_us(), anew))
 
-    def _on_finished(self, status: int, how: QProcess.ExitStatus) -> None:
-        process, self._process = self._process, None
-        assert process is not None
-        out = bytes(process.readAllStandardOutput().data()).decode()
-        error = bytes(process.readAllStandardError().data()).decode().strip()
-        process.deleteLater()
-        if how is QProcess.ExitStatus.CrashExit:
-            self.failed.emit("Placing was broken off; the spots stay where they were.")
-        elif status:
-            self.failed.emit(error.splitlines()[-1] if error else "The spots were not placed.")
-        else:
-            made = json.loads(out)
-            short = sum(one["missing"] for one in made["short"])
-            tail = f", {made['moved']} moved" if made["moved"] else ""
-            tail += f", {short} could not be" if short else ""
-            self.placed.emit(f"{made['placed']} spots placed{tail}.")
+    def _on_answered(self, reply: Reply) -> None:
+        (self.failed if reply.problem else self.placed).emit(reply.sentence())
+        self._go_on()
+
+    def _on_ended(self, why: str) -> None:
+        stopped, self._stopped = self._stopped, False
+        said = "was broken off" if stopped else f"stopped ({why})"
+        self.failed.emit(f"Placing {said}; the spots stay where they were.")
+        self._go_on()
+
+    def _go_on(self) -> None:
         if self._again:
             self._again = False
             self._soon.start()
