@@ -36,6 +36,7 @@ ARRAYS = {
     "music.rotation_columns",
     "music.play_columns",
     "music.rule_costs",
+    "music.hour_judge",
     "music.scarcity",
     "music.candidate_costs",
     "music.segment_fill",

@@ -22,6 +22,7 @@ class LocalHours:
         self._tz = tz
         self._begins_s = day_start.hour * 3600 + day_start.minute * 60 + day_start.second
         self._offsets: dict[int, float] = {}
+        self._shifts: dict[tuple[int, int], float] = {}
 
     def offset_s(self, at_s: float) -> float:
         """Return the offset from UTC at an instant."""
@@ -50,7 +51,12 @@ class LocalHours:
 
     def same_time(self, at_s: float, days: int) -> float:
         """Return the instant at which the clock on the wall shows the same, days later."""
-        return self._instant(at_s + self.offset_s(at_s) + days * _DAY_S)
+        quarter = int(at_s // _QUARTER_S), days
+        found = self._shifts.get(quarter)
+        if found is None:
+            there = self._instant(at_s + self.offset_s(at_s) + days * _DAY_S)
+            found = self._shifts[quarter] = there - at_s
+        return at_s + found
 
     def _instant(self, local_s: float) -> float:
         """Return the instant of a local time; of one that is not, that of the offset before."""

@@ -11,6 +11,7 @@ from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US, length
 from nightly_spindle.core.library.items import Item
 from nightly_spindle.core.music.formats import ALL_SONGS
+from nightly_spindle.core.music.hour_judge import Broken, HourJudge
 from nightly_spindle.core.music.hour_segments import ABOUT_S, FIXED_S
 from nightly_spindle.core.music.made_logs import MadeHour, MadeLine, Note
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
@@ -54,16 +55,15 @@ class HourEditor:
         self.hour = hour
         self._stock = stock
         self._lines = lines
-        self._judge = RuleCosts(stock.table, rules, stock.wall)
+        self._costs = RuleCosts(stock.table, rules, stock.wall)
+        self._judge = HourJudge(stock.table, rules, stock.wall)
         self._seconds = (end_us - hour.start_us) / US
 
     def assessed(self, lines: Sequence[MadeLine]) -> MadeHour:
         """Return the hour with these lines: their times, the rules they break, how it lands."""
         timed, end = self._timed(lines)
         rows = self._put_in(timed)
-        told = []
-        for line, row in zip(timed, rows, strict=True):
-            told.append(self._told(line, row))
+        told = self._judged(timed, rows)
         self._take_out(timed, rows)
         notes = [
             note
@@ -72,10 +72,10 @@ class HourEditor:
         ]
         made, cost = [], 0.0
         for place, (line, broken) in enumerate(zip(timed, told, strict=True)):
-            words = tuple(text for text, _ in broken)
+            words = tuple(one.words for one in broken)
             made.append(replace(line, broken=words))
-            cost += sum(one for _, one in broken if one < FIRM)
-            if any(one >= FIRM for _, one in broken):
+            cost += sum(one.cost for one in broken)
+            if any(one.firm for one in broken):
                 title = self._stock.table.item(self._stock.table.row(line.cart)).label
                 notes.append(Note(place, f"“{title}” breaks: {' '.join(words)}", firm=True))
         off = end - self._seconds
@@ -135,13 +135,13 @@ class HourEditor:
         others = [one for at, one in enumerate(self.hour.lines) if at != place]
         seated = self._put_in(others)
         at_s = self.hour.start_us / US + line.at_s
-        costs = self._judge.costs(self._lines, at_s, rows)
+        costs = self._costs.costs(self._lines, at_s, rows)
         here = float(table.length_s[table.row(line.cart)])
         lands = self.hour.lands_s + table.length_s[rows] - here
         order = np.argsort(costs + _LANDS * np.abs(lands), kind="stable")[:most]
         found = []
         for at in order:
-            told = self._judge.told(self._lines, at_s, int(rows[at]))
+            told = self._costs.told(self._lines, at_s, int(rows[at]))
             words = tuple(term.words for term, _ in told)
             firm = any(cost >= FIRM for _, cost in told)
             item = table.item(int(rows[at]))
@@ -175,14 +175,17 @@ class HourEditor:
             if row:
                 self._lines.remove(self.hour.start_us / US + line.at_s, row)
 
-    def _told(self, line: MadeLine, row: int) -> list[tuple[str, float]]:
-        if not row or not self._stock.table.music[row]:
-            return []
-        at_s = self.hour.start_us / US + line.at_s
-        self._lines.remove(at_s, row)
-        told = self._judge.told(self._lines, at_s, row)
-        self._lines.insert(at_s, row)
-        return [(term.words, cost) for term, cost in told]
+    def _judged(self, lines: Sequence[MadeLine], rows: Sequence[int]) -> list[list[Broken]]:
+        """Return what each line breaks; what is no song breaks nothing."""
+        begin_s, music = self.hour.start_us / US, self._stock.table.music
+        songs = [place for place, row in enumerate(rows) if row and music[row]]
+        told = self._judge.judged(
+            self._lines, [(begin_s + lines[place].at_s, rows[place]) for place in songs]
+        )
+        found: list[list[Broken]] = [[] for _ in lines]
+        for place, broken in zip(songs, told, strict=True):
+            found[place] = broken
+        return found
 
     def _checked(self, place: int) -> list[MadeLine]:
         if not 0 <= place < len(self.hour.lines):

@@ -8,6 +8,7 @@ import numpy as np
 
 from nightly_spindle.core.base.timebase import length
 from nightly_spindle.core.music.format_clocks import SlotKind
+from nightly_spindle.core.music.hour_judge import Broken, HourJudge
 from nightly_spindle.core.music.hour_segments import EVENTS, FILLS
 from nightly_spindle.core.music.made_logs import MadeHour, MadeLine, Note
 from nightly_spindle.core.music.rule_costs import FIRM
@@ -28,18 +29,24 @@ def finished(
     said: Sequence[str],
     stock: Stock,
 ) -> MadeHour:
-    """Return the hour as it is kept, with all that has to be told of it."""
+    """Return the hour as it is kept, with all that has to be told of it.
+
+    What it breaks is judged anew, whatever was known while its songs were chosen.
+    """
     lines: list[MadeLine] = []
     notes = [Note(-1, f"{text[0].upper()}{text[1:]}.") for text in said]
     cost = 0.0
+    songs = [(seat.at_s, seat.row) for draft in drafts for seat in draft.seats if seat.need.music]
+    judge = HourJudge(stock.table, stock.formats.rules_of(task.clock), stock.wall)
+    judged = iter(judge.judged(drafts[0].lines, songs) if drafts else ())
     for draft in drafts:
         for place, seat in enumerate(draft.seats):
             if not seat.row and (seat.need.kind is not SlotKind.BREAK or seat.need.slot == EVENTS):
                 continue  # nothing that could be found, told already; or what comes by itself
-            broken, costs = _broken(draft, place, choice)
-            cost += costs
+            broken = next(judged) if seat.need.music else []
+            cost += sum(one.cost for one in broken)
             line = _line(task, seat, broken, stock)
-            if any(firm for _, firm in broken):
+            if any(one.firm for one in broken):
                 notes.append(_stopped(len(lines), line, draft, place, choice))
             lines.append(line)
     off = drafts[-1].off_s if drafts else 0.0
@@ -58,21 +65,7 @@ def finished(
     )
 
 
-def _broken(
-    draft: SegmentDraft, place: int, choice: CandidateCosts
-) -> tuple[list[tuple[str, bool]], float]:
-    """Return the rules that a song breaks (firm or not), and what the soft ones cost."""
-    seat = draft.seats[place]
-    if not seat.need.music:
-        return [], 0.0
-    draft.lines.remove(seat.at_s, seat.row)
-    told = choice.tight.told(draft.lines, seat.at_s, seat.row)
-    draft.lines.insert(seat.at_s, seat.row)
-    soft = sum(cost for _, cost in told if cost < FIRM)
-    return [(term.words, cost >= FIRM) for term, cost in told], soft
-
-
-def _line(task: HourTask, seat: Seat, broken: Sequence[tuple[str, bool]], stock: Stock) -> MadeLine:
+def _line(task: HourTask, seat: Seat, broken: Sequence[Broken], stock: Stock) -> MadeLine:
     at = round(seat.at_s - task.begin_s, 3)
     need = seat.need
     if need.kind is SlotKind.BREAK:
@@ -91,7 +84,7 @@ def _line(task: HourTask, seat: Seat, broken: Sequence[tuple[str, bool]], stock:
         name = known.name if known and known.name else "all songs"
         how = "by weights" if need.slot == FILLS else f"slot {need.slot + 1}"
         why = f"Chosen from “{name}” ({how})."
-        rules = tuple(words for words, _ in broken)
+        rules = tuple(one.words for one in broken)
         return MadeLine(cart, at, need.slot, why, need.category, mark=need.mark, broken=rules)
     return MadeLine(cart, at, need.slot, seat.why or f"The clock: {need.words}.", mark=need.mark)
 

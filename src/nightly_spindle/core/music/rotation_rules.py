@@ -42,6 +42,11 @@ APART = frozenset(
         RuleSubject.ITEM,
     }
 )
+# what an item says itself, on its card, where it is broken
+NOT_NOW = "It may not air at this hour or on this day."
+HEARD_OFTEN = "It aired as often today as it may."
+NOT_RESTED = "It has not rested as long as it is to."
+YESTERDAY_TOO = "It aired near this time yesterday."
 _MOST_MIN = 60.0 * 24 * 60
 
 

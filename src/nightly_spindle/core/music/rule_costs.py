@@ -7,59 +7,87 @@ putting another in is the difference of two answers. Firm rules cost `FIRM` each
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
-from nightly_spindle.core.calendar.local_hours import LocalHours
-from nightly_spindle.core.music.play_columns import PlayColumns
 from nightly_spindle.core.music.rotation_columns import NEVER
-from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
+from nightly_spindle.core.music.rotation_rules import (
+    HEARD_OFTEN,
+    NOT_NOW,
+    NOT_RESTED,
+    YESTERDAY_TOO,
+    RotationRule,
+    RuleSubject,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from nightly_spindle.core.calendar.local_hours import LocalHours
+    from nightly_spindle.core.music.play_columns import PlayColumns
     from nightly_spindle.core.music.rotation_columns import RotationColumns
 
 FIRM = 1e6
 _NEARLY = 2e-6  # what a play within the margin of a firm time costs, against one within the time
-_STEEP = 3  # how much faster what a shortfall counts grows than the shortfall
 _MOST_SHORT = 1e6
 _REACH = 8  # songs on each side that are looked at for rows of a trait, at least
 
 
-@dataclass(slots=True)
 class View:
-    """An instant (s) among what else airs, the line asked about not among it."""
+    """An instant (s) among what else airs, the line asked about not among it.
 
-    lines: PlayColumns
-    at_s: float
-    wall: LocalHours
-    music: np.ndarray
-    places: dict[float, slice] = field(default_factory=dict)
-    known: dict[tuple[int, int], list[int]] = field(default_factory=dict)
+    What several rules look at is worked out once.
+    """
 
-    def songs(self, step: int, many: int) -> list[int]:
-        """Return the rows of the songs before (-1) or after (1), nearest first."""
-        found = self.known.get((step, many))
+    def __init__(
+        self, lines: PlayColumns, at_s: float, wall: LocalHours, music: np.ndarray
+    ) -> None:
+        self.lines, self.at_s, self.wall = lines, at_s, wall
+        self.at, self.row = lines.at, lines.row
+        self._music = music
+        self._near: dict[float, tuple[slice, np.ndarray]] = {}
+        self._short: dict[tuple[float, float], np.ndarray] = {}
+        self._songs: dict[tuple[int, int, int], list[int]] = {}
+
+    def songs(self, step: int, many: int, inside: np.ndarray | None) -> list[int]:
+        """Return the rows of the songs before (-1) or after (1), nearest first.
+
+        `inside` says which rows count, None for all songs.
+        """
+        key = step, many, id(inside)
+        found = self._songs.get(key)
         if found is None:
             place = self.lines.place(self.at_s)
-            # links and breaks lie between: twice as many lines are enough
-            part = (
-                self.lines.row[max(0, place - 2 * many) : place][::-1]
-                if step < 0
-                else (self.lines.row[place : place + 2 * many])
-            )
-            found = self.known[step, many] = part[self.music[part]][:many].tolist()
+            rows = self.row[:place][::-1] if step < 0 else self.row[place:]
+            among = self._music if inside is None else inside & self._music
+            # links and breaks lie between: twice as many lines are enough, mostly
+            found, reach = [], 2 * many
+            while len(found) < many:
+                part = rows[:reach]
+                found = part[among[part]][:many].tolist()
+                if reach >= len(rows):
+                    break
+                reach *= 4
+            self._songs[key] = found
         return found
 
-    def near(self, reach_s: float) -> slice:
-        """Return the places of the lines that start within less than so long of it."""
-        found = self.places.get(reach_s)
+    def near(self, reach_s: float) -> tuple[slice, np.ndarray]:
+        """Return the places and rows of the lines that start within less than so long of it."""
+        found = self._near.get(reach_s)
         if found is None:
-            found = self.lines.within(self.at_s - reach_s, self.at_s + reach_s)
-            self.places[reach_s] = found
+            places = self.lines.within(self.at_s - reach_s, self.at_s + reach_s)
+            found = self._near[reach_s] = places, self.row[places]
+        return found
+
+    def short(self, wanted_s: float, margin_s: float) -> np.ndarray:
+        """Return what each line within a firm time and its margin counts if it is alike."""
+        found = self._short.get((wanted_s, margin_s))
+        if found is None:
+            places, _ = self.near(wanted_s + margin_s)
+            far_s = np.abs(self.at[places] - self.at_s)
+            found = self._short[wanted_s, margin_s] = shortfall(far_s, wanted_s)
         return found
 
 
@@ -142,71 +170,93 @@ def _category(table: RotationColumns, rule: RotationRule) -> np.ndarray | None:
     return table.inside.get(name, np.zeros(table.size, bool)) if name else None
 
 
-def _outside(inside: np.ndarray | None, rows: np.ndarray) -> bool:
-    """Whether a rule of a category is about none of these rows."""
-    return inside is not None and not inside[rows].any()
-
-
-def _of_category(found: np.ndarray, inside: np.ndarray | None, rows: np.ndarray) -> np.ndarray:
-    """Return what was found, nothing for rows that a rule of a category is not about."""
-    if inside is not None:
-        found = found * inside[rows]
-    return found
-
-
 def shortfall(far_s: np.ndarray, wanted_s: float) -> np.ndarray:
     """Return what two plays that are alike count, so far apart (s) where a firm rule wants more.
 
     1 just under what is wanted, the more the nearer: one play next to another of the same artist is
-    worse than many that are apart by half of what is wanted.
+    worse than many that are apart by half of what is wanted. Next to nothing from there on.
     """
-    found: np.ndarray = np.minimum(_MOST_SHORT, (wanted_s / np.maximum(far_s, 1.0)) ** _STEEP)
+    ratio = wanted_s / np.maximum(far_s, 1.0)
+    found: np.ndarray = np.minimum(_MOST_SHORT, ratio * ratio * ratio)
+    found[far_s >= wanted_s] = _NEARLY
     return found
+
+
+class _Asked:
+    """The rows that are asked about, again and again the same ones, as a rule sees them."""
+
+    def __init__(self, columns: Sequence[np.ndarray], inside: np.ndarray | None) -> None:
+        self._columns, self._inside = columns, inside
+        self._rows: np.ndarray | None = None
+        self.marks: list[np.ndarray] = []
+        most = max((int(column.max(initial=0)) for column in columns), default=0)
+        self._known = np.zeros(most + 1, bool)
+        self.inside: np.ndarray | None = None  # which of them a rule of a category is about
+        self.outside = False
+
+    def about(self, rows: np.ndarray) -> bool:
+        """Look at these rows; returns whether the rule is about any of them."""
+        if rows is not self._rows:
+            self._rows = rows
+            for marks in self.marks:
+                self._known[marks] = False
+            self.marks = [column[rows] for column in self._columns]
+            for marks in self.marks:
+                self._known[marks] = True
+            self._known[0] = False
+            if self._inside is not None:
+                self.inside = self._inside[rows]
+                self.outside = not self.inside.any()
+        return not self.outside
+
+    def alike(self, marks: Sequence[np.ndarray]) -> bool:
+        """Whether any of these marks is one of theirs."""
+        return any(self._known[some].any() for some in marks)
+
+    def of(self, found: np.ndarray) -> np.ndarray:
+        """Return what was found, nothing for rows that the rule is not about."""
+        return found if self.inside is None else found * self.inside
 
 
 class _Apart:
     """Two plays that are alike in something, nearer than a time."""
 
     def __init__(self, table: RotationColumns, rule: RotationRule, margin_s: float) -> None:
-        self._groups = table.groups[rule.kind]
-        self._columns = [np.ascontiguousarray(column) for column in self._groups.T]
-        self._asked: np.ndarray | None = None
-        self._own: list[np.ndarray] = []
-        self._counts = np.zeros(int(self._groups.max(initial=0)) + 1)
+        groups = table.groups[rule.kind]
+        self._columns = [np.ascontiguousarray(column) for column in groups.T if column.any()]
+        self._counts = np.zeros(int(groups.max(initial=0)) + 1)
         self._inside = _category(table, rule)
+        self._asked = _Asked(self._columns, self._inside)
         self._seconds = rule.seconds
         self._margin_s = margin_s
         self._firm = rule.firm
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if len(self._counts) == 1 or _outside(self._inside, rows):
+        if not self._columns or not self._asked.about(rows):
             return None
-        places = view.near(self._seconds + self._margin_s)
-        near = view.lines.row[places]
+        _, near = view.near(self._seconds + self._margin_s)
         if not near.size:
+            return None
+        marks = [column[near] for column in self._columns]
+        if not self._asked.alike(marks):
             return None
         often: np.ndarray | float = 1.0
         if self._firm:
-            far_s = np.abs(view.lines.at[places] - view.at_s)
-            often = np.where(far_s >= self._seconds, _NEARLY, shortfall(far_s, self._seconds))
+            often = view.short(self._seconds, self._margin_s)
         if self._inside is not None:
             often = often * self._inside[near]
         counts = self._counts
-        if len(self._columns) == 1:
-            marks = self._columns[0][near]
-        else:
-            marks = self._groups[near]
-            often = often if isinstance(often, float) else often[:, None]
-        np.add.at(counts, marks, often)
+        for column in marks:
+            np.add.at(counts, column, often)
         counts[0] = 0.0
-        if rows is not self._asked:  # the same rows are asked for again and again
-            self._asked, self._own = rows, [column[rows] for column in self._columns]
-        found = counts[self._own[0]]
-        for own in self._own[1:]:
+        own = self._asked.marks
+        found = counts[own[0]]
+        for one in own[1:]:
             # artists in common with one other play count once, however many they are
-            np.maximum(found, counts[own], out=found)
-        counts[marks] = 0.0
-        return _of_category(found, self._inside, rows)
+            np.maximum(found, counts[one], out=found)
+        for column in marks:
+            counts[column] = 0.0
+        return self._asked.of(found)
 
 
 class _PlaysADay:
@@ -214,11 +264,11 @@ class _PlaysADay:
 
     def __init__(self, table: RotationColumns, rule: RotationRule | None) -> None:
         self._most = table.most_a_day if rule is None else np.full(table.size, rule.amount)
-        self._inside = _category(table, rule) if rule is not None else None
+        self._asked = _Asked([], _category(table, rule) if rule is not None else None)
         self._counts = np.zeros(table.size)
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if _outside(self._inside, rows):
+        if not self._asked.about(rows):
             return None
         begin, end = view.wall.broadcast_day(view.at_s)
         today = view.lines.row[view.lines.within(begin - 1e-3, end)]
@@ -226,7 +276,7 @@ class _PlaysADay:
         most = self._most[rows]
         found = (self._counts[rows] >= most) & (most > 0)
         self._counts[today] = 0.0
-        return _of_category(found * 1.0, self._inside, rows)
+        return self._asked.of(found * 1.0)
 
 
 class _Yesterday:
@@ -237,25 +287,24 @@ class _Yesterday:
     ) -> None:
         self._seconds = seconds
         self._reach_s = float(seconds.max(initial=0.0))
-        self._inside = _category(table, rule) if rule is not None else None
+        self._asked = _Asked([], _category(table, rule) if rule is not None else None)
         self._counts = np.zeros(table.size)
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if _outside(self._inside, rows):
+        if not self._asked.about(rows):
             return None
-        near: list[np.ndarray] = []
+        found: np.ndarray | None = None
         for days in (-1, 1):
             there = view.wall.same_time(view.at_s, days)
             places = view.lines.within(there - self._reach_s, there + self._reach_s)
-            found = view.lines.row[places]
-            near.append(found[np.abs(view.lines.at[places] - there) < self._seconds[found]])
-        both = np.concatenate(near)
-        if not both.size:
-            return None
-        np.add.at(self._counts, both, 1.0)
-        counted = self._counts[rows]
-        self._counts[both] = 0.0
-        return _of_category(counted, self._inside, rows)
+            near = view.row[places]
+            if near.size:
+                near = near[np.abs(view.at[places] - there) < self._seconds[near]]
+                np.add.at(self._counts, near, 1.0)
+                counted = self._counts[rows]
+                self._counts[near] = 0.0
+                found = counted if found is None else found + counted
+        return None if found is None else self._asked.of(found)
 
 
 class _Rest:
@@ -267,9 +316,8 @@ class _Rest:
         self._counts = np.zeros(table.size)
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        places, rest = view.near(self._reach_s), self._table.rest_s
-        near = view.lines.row[places]
-        near = near[np.abs(view.lines.at[places] - view.at_s) < rest[near]]
+        (places, near), rest = view.near(self._reach_s), self._table.rest_s
+        near = near[np.abs(view.at[places] - view.at_s) < rest[near]]
         np.add.at(self._counts, near, 1.0)
         counted = self._counts[rows]
         self._counts[near] = 0.0
@@ -288,17 +336,16 @@ class _Run:
         column, numbers = table.traits.get(name, none)
         if value:
             column = (column == numbers.get(value, -1)).astype(np.int64)
-        self._column, self._most = column, round(rule.amount)
+        self._most = round(rule.amount)
         self._values = [int(one) for one in column]  # single ones are asked for one by one
         self._extra = np.zeros(int(column.max(initial=0)) + 1)
         self._inside = _category(table, rule)
+        self._asked = _Asked([column], self._inside)
 
     def _next_to(self, rows: Sequence[int]) -> tuple[int, int]:
         """Return the value of the songs next to an instant, and how many have it in a row."""
         value = run = 0
         for row in rows:
-            if self._inside is not None and not self._inside[row]:
-                continue
             found = self._values[row]
             if not found or (run and found != value):
                 break
@@ -306,20 +353,22 @@ class _Run:
         return value, run
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if len(self._extra) == 1 or _outside(self._inside, rows):
+        if len(self._extra) == 1 or not self._asked.about(rows):
             return None
         reach = max(_REACH, 2 * self._most)
-        before, m = self._next_to(view.songs(-1, reach))
-        after, n = self._next_to(view.songs(1, reach))
+        before, m = self._next_to(view.songs(-1, reach, self._inside))
+        after, n = self._next_to(view.songs(1, reach, self._inside))
         extra, most = self._extra, self._most
+        if m < most > n and (before != after or m + n < most):
+            return None  # whatever comes here, no row gets too long
         extra[before] = max(0, m + 1 - most) - max(0, m - most)
         extra[after] = max(0, n + 1 - most) - max(0, n - most)
         if before == after:
             extra[before] = max(0, m + n + 1 - most) - max(0, m - most) - max(0, n - most)
         extra[0] = 0.0
-        found = extra[self._column[rows]]
+        found = extra[self._asked.marks[0]]
         extra[before] = extra[after] = 0.0
-        return _of_category(found, self._inside, rows)
+        return self._asked.of(found)
 
 
 class _OwnHours:
@@ -348,24 +397,19 @@ class _OwnHours:
 
 
 def _own_hours(table: RotationColumns) -> Term:
-    return Term(
-        RotationRule(), _OwnHours(table), FIRM, "It may not air at this hour or on this day."
-    )
+    return Term(RotationRule(), _OwnHours(table), FIRM, NOT_NOW)
 
 
 def _own_counts(table: RotationColumns) -> list[Term]:
     """Return what items say themselves of how often they come, where any does."""
     found = []
     if table.most_a_day.any():
-        own = "It aired as often today as it may."
-        found.append(Term(RotationRule(), _PlaysADay(table, None), FIRM, own))
+        found.append(Term(RotationRule(), _PlaysADay(table, None), FIRM, HEARD_OFTEN))
     if table.rest_s.any():
-        found.append(
-            Term(RotationRule(), _Rest(table), FIRM, "It has not rested as long as it is to.")
-        )
+        found.append(Term(RotationRule(), _Rest(table), FIRM, NOT_RESTED))
     if table.yesterday_s.any():
-        own = "It aired near this time yesterday."
-        found.append(Term(RotationRule(), _Yesterday(table, None, table.yesterday_s), FIRM, own))
+        near = _Yesterday(table, None, table.yesterday_s)
+        found.append(Term(RotationRule(), near, FIRM, YESTERDAY_TOO))
     return found
 
 
@@ -378,13 +422,18 @@ def turn_costs(
     after count; what they would cost each other without it between is taken off, so that the sum
     over all plays is one figure.
     """
-    reach_s = float(wanted_s.max(initial=0.0))
-    reach = lines.within(at_s - reach_s, at_s + reach_s)
     middle = lines.place(at_s)
-    last = table.heard_s.copy()
-    last[lines.row[reach.start : middle]] = lines.at[reach.start : middle]
+    reach_s = float(wanted_s.max(initial=0.0))
+    last = lines.last_starts(middle, table.heard_s)[rows]
+    # beyond an even round it is due, the same as what nobody remembers: else the lengths that are
+    # left for the end of a round would be the odd ones, and nothing would land
+    before_s = at_s - np.where(last > at_s - reach_s, last, table.heard_s[rows])
+    rested = np.maximum(0.0, 1 - before_s / wanted_s)
+    if middle == lines.count:  # nothing comes after, as always when logs are made ahead
+        return rested, before_s
+    reach = lines.within(at_s, at_s + reach_s)
     after = np.full(table.size, -2.0 * NEVER)
     after[lines.row[middle : reach.stop][::-1]] = lines.at[middle : reach.stop][::-1]
-    before_s, after_s = at_s - last[rows], after[rows] - at_s
-    early = np.maximum(0.0, 1 - before_s / wanted_s) + np.maximum(0.0, 1 - after_s / wanted_s)
+    after_s = after[rows] - at_s
+    early = rested + np.maximum(0.0, 1 - after_s / wanted_s)
     return early - np.maximum(0.0, 1 - (before_s + after_s) / wanted_s), before_s

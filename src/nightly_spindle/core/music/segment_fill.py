@@ -286,8 +286,11 @@ class Filler:
         off = draft.off_s + longer[:, None] + longer[None, :]
         total = costs[:, None] + costs[None, :] + landing_cost(off, tolerance)
         total[(places[:, None] == places[None, :]) | (rows[:, None] == rows[None, :])] = np.inf
+        stays = float(landing_cost(draft.off_s, tolerance))
         for pair in _smallest(total.ravel(), _TRIES):
             one, two = divmod(int(pair), len(rows))
+            if total[one, two] >= stays - _GAIN:
+                return
             seats = int(places[one]), int(places[two])
             if self._exchanged(seats, (int(rows[one]), int(rows[two]))):
                 return
