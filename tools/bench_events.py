@@ -14,7 +14,7 @@ from nightly_spindle.core.base.timebase import US, us_from
 from nightly_spindle.core.calendar.day_rules import DayRule
 from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.timed_events import Entry, TimedEvent, firings
-from nightly_spindle.core.playout.timing_fit import Piece, fit
+from nightly_spindle.core.playout.timing_fit import Piece, Stretch, fits
 from nightly_spindle.core.reports.event_week import Box, Day, Does, in_lanes
 
 TZ = ZoneInfo("Europe/Lisbon")
@@ -100,14 +100,16 @@ def painting(row: Row) -> None:
 
 
 def landing(row: Row) -> None:
-    """Print how long one fit takes with 12 lines to leave out and songs of 60 artists to add."""
+    """Print how long one fit takes with 18 lines to leave out and songs of 60 artists to add."""
     dice = random.Random(5)
-    lines = [Piece(dice.uniform(120, 300), 1.0) for _ in range(12)]
+    lines = [Piece(dice.uniform(120, 300), 1.0) for _ in range(18)]
+    ends = [(11, 0.1), *((12 + more, 0.1 * more) for more in range(7))]
     groups = [[Piece(dice.uniform(120, 300), 0.8) for _ in range(3)] for _ in range(60)]
     times, off = [], []
     for _ in range(20):
         begin = time.perf_counter()
-        found = fit(dice.uniform(-300, 300), 2.0, lines, groups)
+        stretch = Stretch(dice.uniform(2000, 2600), 2.0, lines, ends, groups)
+        found = fits(stretch, 10)[0]
         times.append(time.perf_counter() - begin)
         off.append(abs(found.off_s))
     worst = max(times) * 1000

@@ -20,7 +20,7 @@ def looking(monkeypatch):
     Sequencer(programme, state).advance(state.clock.frame + 1)
     looks, off_s = [], [40.0]
     monkeypatch.setattr(
-        back_timing, "_play_ahead", lambda *_: looks.append(1) or back_timing._Ahead((), off_s[0])
+        back_timing, "_play_ahead", lambda *_: looks.append(1) or back_timing.Ahead((), off_s[0])
     )
     monkeypatch.setattr(back_timing, "_changed_to_land", lambda *_: False)
 

@@ -5,12 +5,10 @@ from datetime import UTC, datetime, time
 from itertools import pairwise
 
 import msgspec
-import numpy as np
 import pytest
 from conftest import RATE, examples, make_item
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy.optimize import Bounds, LinearConstraint, milp
 from test_sequencer import Logs, run, state_at
 
 from nightly_spindle.core.base.findings import Finding
@@ -45,7 +43,6 @@ from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.rehearsal import rehearse
 from nightly_spindle.core.playout.sequencer import Sequencer
-from nightly_spindle.core.playout.timing_fit import GRID_S, Piece, fit
 from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.programme.event_sources import EventSources, stream_cart
 from nightly_spindle.core.programme.programme import Programme
@@ -407,58 +404,7 @@ def test_what_cannot_land_says_so_and_cuts_in_at_its_tolerance():
     assert start_of(done, 50) == pytest.approx(2.0, abs=1e-4)
     told = [f for f in done.findings if f.code == "cannot-land"]
     assert len(told) == 1
-    assert "would end" in told[0].text
-
-
-def exact(target, tolerance, removable, groups):
-    """The cheapest change by an exact solver; None when nothing comes within the tolerance."""
-    pieces = [(-p.length_s, p.cost) for p in removable]
-    pieces += [(p.length_s, p.cost) for group in groups for p in group]
-    if not pieces:
-        return 0.0 if abs(target) <= tolerance else None
-    sums = np.array([[length for length, _ in pieces]])
-    rows, at_most = [sums], [(target - tolerance, target + tolerance)]
-    place = len(removable)
-    for group in groups:
-        row = np.zeros((1, len(pieces)))
-        row[0, place : place + len(group)] = 1
-        place += len(group)
-        rows.append(row)
-        at_most.append((0, 1))
-    low, high = zip(*at_most, strict=True)
-    limits = LinearConstraint(np.vstack(rows), low, high)
-    costs = [cost for _, cost in pieces]
-    found = milp(costs, integrality=np.ones(len(costs)), bounds=Bounds(0, 1), constraints=limits)
-    return found.fun if found.success else None
-
-
-pieces = st.builds(
-    Piece, st.integers(300, 3000).map(lambda n: n / 10), st.sampled_from([0.5, 0.8, 1.0])
-)
-
-
-@examples(60)
-@given(
-    st.integers(-4000, 4000).map(lambda n: n / 10),
-    st.lists(pieces, max_size=7),
-    st.lists(st.lists(pieces, min_size=1, max_size=3), max_size=7),
-)
-def test_landing_is_as_cheap_as_an_exact_solver_finds_it(target, removable, groups):
-    """Against SciPy's milp (HiGHS). Lengths of whole tenths: the grid rounds nothing away."""
-    found = fit(target, 2.0, removable, groups)
-    best = exact(target, 2.0 - GRID_S, removable, groups)
-    true = -sum(removable[n].length_s for n in found.out)
-    true += sum(groups[g][n].length_s for g, n in found.added)
-    assert found.off_s == pytest.approx(true - target, abs=1e-6)
-    assert len({g for g, _ in found.added}) == len(found.added)
-    if best is not None:
-        assert abs(found.off_s) <= 2.0
-        assert found.cost <= best + 1e-6
-        cost = sum(removable[n].cost for n in found.out)
-        cost += sum(groups[g][n].cost for g, n in found.added)
-        assert found.cost == pytest.approx(cost)
-    elif exact(target, 2.0, removable, groups) is None:
-        assert abs(found.off_s) > 2.0 - 1e-9
+    assert "is cut off" in told[0].text
 
 
 # -- all at once -----------------------------------------------------------------------------------

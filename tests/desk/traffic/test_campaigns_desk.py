@@ -191,8 +191,8 @@ def test_a_spot_is_pulled_to_another_break_let_go_and_all_is_taken_back(qtbot, w
     # the order still has one spot in that hour and day, or more by hand: nothing is lost
     assert sum(b.campaign == booking.campaign for b in plan.bookings) >= len(place.sheet.bookings)
 
-    # by keyboard: one break further down
-    qtbot.waitUntil(lambda: len(page.spots.rows) == 1, timeout=LONG)
+    # by keyboard: one break further down, when the desk shows where it lies now
+    qtbot.waitUntil(lambda: to in place.sheet.by_break and len(page.spots.rows) == 1, timeout=LONG)
     week.setFocus()
     after = week.beside(Qt.Key.Key_Down)
     qtbot.keyClick(week, Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier)

@@ -1,61 +1,36 @@
 """Landing an event on time: what is lined up before it is chosen so that an item ends there.
 
 Every time a line starts, the time until the next event that is to land is played ahead by the
-sequencer itself. Where the item before the event would not end within the tolerance, songs are
-left out or added (`timing_fit`), the outcome is played ahead again, and what is best is done
-and told. Only songs and fillers of logs and of the safety net are left out, and only songs whose
-artist and title are free of the separation are added: spots, news, IDs, what events and hands
-have put in stay as they are.
+sequencer itself. Where the item before the event would not end within the tolerance, songs are left
+out, added or drawn forward (`landing_choices`, `timing_fit`), the outcome is played ahead again,
+and what is best is done and told.
 """
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock, to_frames
 from nightly_spindle.core.events.timed_events import Entry, Firing
-from nightly_spindle.core.library.items import Item, Kind
+from nightly_spindle.core.playout.landing_choices import Ahead, Change, best_change, on_air_for
 from nightly_spindle.core.playout.log_loading import now_us
 from nightly_spindle.core.playout.step_effects import left_out
-from nightly_spindle.core.playout.timing_fit import Fit, Piece, fit
-from nightly_spindle.core.programme.rotation import in_turn
-from nightly_spindle.core.programme.running_order import (
-    LandingTries,
-    Line,
-    LineSource,
-    Origin,
-    Outcome,
-    Play,
-)
+from nightly_spindle.core.programme.running_order import LandingTries, Line, Outcome, Play
 from nightly_spindle.core.programme.sequencer_actions import Action, Ended, Fired, StartVoice
-from nightly_spindle.core.segues.joins import span
 from nightly_spindle.core.segues.segue_rules import Segues
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
+    from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
 
 AHEAD_S = 2400.0  # how long before its time it is seen to that an event lands
-_TRIES = 3
-_GROUPS = 60  # artists of whom a song may be added
-_PER_ARTIST = 3
 _BETTER_S = 5.0  # worth changing something for, where nothing comes within the tolerance
-_OUT = {
-    LineSource.LOG: 1.0,
-    LineSource.DAY_LOG_AGAIN: 0.6,
-    LineSource.ROTATION: 0.5,
-}  # what leaving out costs
-_ADD = 0.8
-_NET = frozenset({LineSource.DAY_LOG_AGAIN, LineSource.ROTATION})
-_NEW = -1000  # lines that are added count down from here until they are lined up
-_LINES_AFTER = 40  # lines still to come whose artists and titles are not to come twice
-_LEFT_OUT_KINDS = frozenset({Kind.SONG, Kind.FILLER})
+_MEND = "Import songs of other lengths, or allow a wider tolerance."
 
 
 class PlaysAhead(Protocol):
@@ -69,17 +44,6 @@ class PlaysAhead(Protocol):
     def advance(self, until: int) -> Iterable[Action]:
         """Go on up to a frame."""
         ...
-
-
-@dataclass(frozen=True, slots=True)
-class _Ahead:
-    """The plays until an event takes the air, and how far from its time it does.
-
-    `off_s` is positive when the item before would end late; None when the event does nothing.
-    """
-
-    plays: tuple[Play, ...]
-    off_s: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,40 +74,6 @@ class Foreseen:
         if state.order.upcoming[: len(coming)] != [play.line for play in coming]:
             return False
         return all(programme.item(play.item.cart) is play.item for play in rest)
-
-
-@dataclass(frozen=True, slots=True)
-class _Change:
-    """Another running order, the lines that left it and came, and how it lands."""
-
-    upcoming: list[Line]
-    gone: list[Line]
-    come: list[Line]
-    off_s: float
-
-
-@dataclass(frozen=True, slots=True)
-class _Offer:
-    """What may be added, by artist: the items, and how long each would be on air."""
-
-    items: Sequence[Sequence[Item]]
-    pieces: Sequence[Sequence[Piece]]
-
-    @classmethod
-    def of(cls, programme: Programme, state: AirState, items: Sequence[Sequence[Item]]) -> _Offer:
-        """Measure what may be added; those whose turn is nearer cost a little less."""
-        pieces = [
-            [
-                Piece(
-                    _on_air_for(item, span(item, state.clock.rate).cue_in, state, programme)
-                    / state.clock.rate,
-                    _ADD + 0.2 * rank / len(items),
-                )
-                for item in group
-            ]
-            for rank, group in enumerate(items)
-        ]
-        return cls(items, pieces)
 
 
 def look_to_land(
@@ -188,18 +118,26 @@ def _changed_to_land(
     state: AirState,
     preview: Callable[[AirState], PlaysAhead],
     firing: Firing,
-    ahead: _Ahead,
+    ahead: Ahead,
     actions: list[Action],
 ) -> bool:
     """Change what is lined up for the better, if that can be; returns whether it lands now."""
     tolerance = firing.event.options.tolerance_s
     off = ahead.off_s or 0.0
-    best = _best_change(programme, state, preview, firing, ahead)
-    if best is not None and abs(best.off_s) < abs(off) - min(_BETTER_S, tolerance / 2):
+    best = best_change(
+        programme,
+        state,
+        lambda tried: _play_ahead(tried, preview, firing),
+        ahead,
+        tolerance,
+        clears=firing.event.clears,
+    )
+    lands = best is not None and abs(best.off_s) <= tolerance
+    if best is not None and (lands or abs(best.off_s) < abs(off) - min(_BETTER_S, tolerance / 2)):
         _carry_out(programme, state, firing, best, actions)
-        return abs(best.off_s) <= tolerance
+        return lands
     if not state.events.landing.told:
-        actions.append(_cannot(programme, state, firing, off))
+        actions.append(_cannot(programme, state, firing, ahead))
         state.events.landing = replace(state.events.landing, told=True)
     return False
 
@@ -220,7 +158,7 @@ def _next_to_land(programme: Programme, state: AirState) -> Firing | None:
 
 def _play_ahead(
     state: AirState, preview: Callable[[AirState], PlaysAhead], firing: Firing
-) -> _Ahead:
+) -> Ahead:
     """Play a state ahead until the event has taken the air, or had to."""
     copy = state.copy()
     sequencer = preview(copy)
@@ -237,7 +175,7 @@ def _play_ahead(
             firing.at_us,
         ):
             if not action.line_ids:
-                return _Ahead(tuple(plays), None)
+                return Ahead(tuple(plays), None)
             ids = action.line_ids
         elif isinstance(action, Ended) and action.outcome is Outcome.CUT:
             cut = action.play
@@ -247,143 +185,18 @@ def _play_ahead(
                 break
             plays.append(action.play)
     if not started or not plays:
-        return _Ahead(tuple(plays), None)
+        return Ahead(tuple(plays), None)
     at = started
     last = plays[-1]
+    due = state.clock.frame_of(firing.at_us)
     if cut is not None and cut.id == last.id:
-        at = last.start + _on_air_for(last.item, last.begin, state, sequencer.programme)
-    due = state.clock.frame_of(firing.at_us)
-    return _Ahead(tuple(plays), (at - due) / state.clock.rate)
-
-
-def _on_air_for(item: Item, begin: int, state: AirState, programme: Programme) -> int:
-    """Return the frames from an item's start to that of the next, by its own segue point."""
-    return max(0, span(item, state.clock.rate, programme.segues).segue - begin)
-
-
-def _best_change(
-    programme: Programme,
-    state: AirState,
-    preview: Callable[[AirState], PlaysAhead],
-    firing: Firing,
-    ahead: _Ahead,
-) -> _Change | None:
-    """Return the change of what is lined up that lands nearest, by playing each ahead."""
-    lines = _lines_ahead(state, ahead)
-    best: _Change | None = None
-    due = state.clock.frame_of(firing.at_us)
-    ends_off = ahead.off_s or 0.0
-    begins_off = (ahead.plays[-1].start - due) / state.clock.rate
-    choices = [(lines, ends_off)]
-    last = ahead.plays[-1].line
-    can_wait = last.id in {line.id for line in state.order.upcoming} or last.origin.source in _NET
-    if lines and can_wait and not firing.event.clears:
-        # the last item may as well come after the event
-        choices.append((lines[:-1], begins_off))
-    tolerance = firing.event.options.tolerance_s
-    offer = _Offer.of(programme, state, _candidates(programme, state, ahead))
-    for before, off in choices:
-        target = -off
-        for _ in range(_TRIES):
-            change = _changed(programme, state, before, target, tolerance, offer)
-            if change is None:
-                break
-            tried = state.copy()
-            tried.order.upcoming = list(change.upcoming)
-            came = _play_ahead(tried, preview, firing).off_s
-            if came is None:
-                break
-            change = replace(change, off_s=came)
-            if best is None or _worth(change, tolerance) < _worth(best, tolerance):
-                best = change
-            if abs(came) <= tolerance:
-                break
-            target -= came  # joins that the lengths know nothing of: aim off by as much
-    return best
-
-
-def _worth(change: _Change, tolerance: float) -> tuple[bool, float]:
-    inside = abs(change.off_s) <= tolerance
-    return (not inside, len(change.gone) + len(change.come) if inside else abs(change.off_s))
-
-
-def _lines_ahead(state: AirState, ahead: _Ahead) -> list[tuple[Line, Item]]:
-    """Return the lines that would start before the event and can be moved.
-
-    They are lined up, or the safety net would line them up; what other events put in between
-    comes by itself. Those of the net get numbers that no line has.
-    """
-    known = {line.id for line in state.order.upcoming}
-    found = []
-    for at, play in enumerate(ahead.plays[1:], 1):
-        if play.line.id in known:
-            found.append((play.line, play.item))
-        elif play.line.origin.source in _NET:
-            found.append((replace(play.line, id=-at), play.item))
-    return found
-
-
-def _candidates(programme: Programme, state: AirState, ahead: _Ahead) -> list[list[Item]]:
-    """Return what rotation may offer, by artist, those first whose turn it is."""
-    after = (programme.item(line.cart) for line in state.order.upcoming[:_LINES_AFTER])
-    at_s = (state.clock.now_us) / US
-    # whatever is changed moves within what is ahead: all of it counts as if it were now
-    lined = [*(play.item for play in ahead.plays), *(item for item in after if item is not None)]
-    by_artist: dict[str, list[Item]] = defaultdict(list)
-    for item in in_turn(programme, state, state.clock.frame, [(at_s, item.cart) for item in lined]):
-        group = by_artist[item.artist.casefold() or f"#{item.cart}"]
-        if len(group) < _PER_ARTIST:
-            group.append(item)
-        if len(by_artist) >= _GROUPS:
-            break
-    return list(by_artist.values())
-
-
-def _changed(
-    programme: Programme,
-    state: AirState,
-    before: Sequence[tuple[Line, Item]],
-    target_s: float,
-    tolerance_s: float,
-    offer: _Offer,
-) -> _Change | None:
-    """Return the running order with the cheapest change of length; None when there is none."""
-    free = [
-        (line, item)
-        for line, item in before
-        if line.origin.source in _OUT and item.kind in _LEFT_OUT_KINDS and line.join is None
-    ]
-    removable = [
-        Piece(
-            _on_air_for(item, _begin(line, item, state), state, programme) / state.clock.rate,
-            _OUT[line.origin.source],
-        )
-        for line, item in free
-    ]
-    found: Fit = fit(target_s, tolerance_s, removable, offer.pieces)
-    added = [offer.items[group][place] for group, place in found.added]
-    out = {free[place][0].id for place in found.out}
-    gone = [line for line, _ in before if line.id in out]
-    ids = {line.id for line, _ in before}
-    stays = [line for line, _ in before if line.id not in out]
-    come = [_line(item, at) for at, item in enumerate(added)]
-    place = next((at for at, (line, _) in enumerate(before) if line.id in out), len(stays))
-    place = min(place, len(stays))
-    rest = [line for line in state.order.upcoming if line.id not in ids]
-    upcoming = [*stays[:place], *come, *stays[place:], *rest]
-    return _Change(upcoming, gone, come, 0.0)
-
-
-def _begin(line: Line, item: Item, state: AirState) -> int:
-    return max(span(item, state.clock.rate).cue_in, line.begin)
-
-
-def _line(item: Item, at: int) -> Line:
-    return Line(_NEW - at, item.cart, Origin(LineSource.ROTATION))
+        at = last.start + on_air_for(last.item, last.begin, state, sequencer.programme)
+        at = max(at, due + late + 1)  # what is cut does not land, however near it came
+    return Ahead(tuple(plays), (at - due) / state.clock.rate)
 
 
 def _carry_out(
-    programme: Programme, state: AirState, firing: Firing, change: _Change, actions: list[Action]
+    programme: Programme, state: AirState, firing: Firing, change: Change, actions: list[Action]
 ) -> None:
     """Change what is lined up, and say so."""
     tz = programme.settings.tz
@@ -409,15 +222,15 @@ def _carry_out(
     titles = [_title(programme, line) for line in change.come]
     said += [f"adds {', '.join(titles)}"] if titles else []
     inside = abs(change.off_s) <= firing.event.options.tolerance_s
-    landed = f"{abs(change.off_s):.1f} s {'late' if change.off_s > 0 else 'early'}"
+    ends = _ends(firing, change.off_s, change.before)
     text = f"To land “{name}” at {due} the engine {' and '.join(said) or 'moves a song'}"
     actions.append(
         Finding(
             "landing",
-            Severity.NOTE,
+            Severity.NOTE if inside else Severity.WARNING,
             state.clock.frame,
-            f"{text}: the item before it ends {landed}.",
-            "Nothing needs to be done." if inside else "Import songs of other lengths.",
+            f"{text}: {ends}.",
+            "Nothing needs to be done." if inside else _MEND,
         )
     )
 
@@ -427,14 +240,23 @@ def _title(programme: Programme, line: Line) -> str:
     return f"“{item.title}”" if item else f"cart {line.cart}"
 
 
-def _cannot(programme: Programme, state: AirState, firing: Firing, off_s: float) -> Finding:
+def _ends(firing: Firing, off_s: float, before: Item | None) -> str:
+    """Say how the item before an event ends: what is late by more than the tolerance is cut off."""
+    tolerance = firing.event.options.tolerance_s
+    what = f"“{before.title}” before it" if before is not None else "the item before it"
+    if off_s > tolerance:
+        return f"{what} is cut off {off_s - tolerance:.1f} s before its end"
+    return f"{what} ends {abs(off_s):.1f} s {'late' if off_s > 0 else 'early'}"
+
+
+def _cannot(programme: Programme, state: AirState, firing: Firing, ahead: Ahead) -> Finding:
     due = clock(firing.at_us, programme.settings.tz)
-    how = f"{abs(off_s):.0f} s {'late' if off_s > 0 else 'early'}"
+    ends = _ends(firing, ahead.off_s or 0.0, ahead.plays[-1].item if ahead.plays else None)
     return Finding(
         "cannot-land",
         Severity.WARNING,
         state.clock.frame,
-        f"“{firing.event.name}” cannot be landed at {due}: the item before it would end {how}, "
-        "and nothing that may be left out or added comes nearer.",
-        "Import songs of other lengths, or allow a wider tolerance.",
+        f"“{firing.event.name}” cannot be landed at {due}: {ends}, and nothing that may be left "
+        "out, added or drawn forward comes nearer.",
+        _MEND,
     )
