@@ -37,8 +37,12 @@ lint: $(STAMP)
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 
+# types are checked beside the tests: that takes one processor for most of a minute
+test: $(STAMP)
+	@$(MAKE) --no-print-directory -j2 lint tests
+
 # one more worker than processors: many tests wait
-test: lint
+tests: $(STAMP)
 	QT_QPA_PLATFORM=offscreen EXAMPLES=0.4 $(BIN)/python -m pytest -q -n 3 --dist load
 
 quick: $(STAMP)

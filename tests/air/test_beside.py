@@ -5,7 +5,7 @@ import signal
 import subprocess
 import sys
 import time
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from datetime import time as clock
 from pathlib import Path
 
@@ -22,6 +22,7 @@ from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.simulators.listening_orders import PlayFile, line_of, news_from
 from nightly_spindle.store.base.lock import holder
+from nightly_spindle.store.base.station_folder import set_settings
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library import items, lists
 from nightly_spindle.store.reports.item_uses import uses_of
@@ -36,7 +37,10 @@ def alive(pid):
 @pytest.fixture
 def on_air(station):
     """An engine on air from a log of all songs, once it plays the first."""
-    today = broadcast_day(time.time_ns() // 1000, zone(ZONE), clock(0, 0))
+    # the day begins with this hour: an engine that takes the air passes over all of it first
+    hour = datetime.now(zone(ZONE)).hour
+    set_settings(station, {"day_start": f"{hour:02}:00:00"})
+    today = broadcast_day(time.time_ns() // 1000, zone(ZONE), clock(hour, 0))
     for day in (today, today + timedelta(days=1)):
         write_log(station, day, [n for n in song_names(station) if n.startswith("song")] * 40)
     engine = Air(station, "--no-supervisor", "--cold")

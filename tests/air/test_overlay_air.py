@@ -14,7 +14,6 @@ import numpy as np
 import pytest
 import soundfile
 from conftest import RATE, SHARE, ask, beep, wait, write_log
-from scipy.signal import correlate
 from test_engine import Air, expect_place, lines
 from test_log_drops import out, view
 
@@ -384,6 +383,8 @@ def heard(folder, out, *, overlays):
 
 @pytest.mark.skipif(SHARE <= 1, reason="minutes of rendering; `make deep` does it")
 def test_a_rendered_demo_night_carries_overlays_where_planned_and_none_over_a_vocal(tmp_path):
+    from scipy.signal import correlate
+
     folder = tmp_path / "quay"
     demo.build(folder, "Europe/Lisbon", lambda *_: None)
     leave_logs(folder, date(2026, 11, 28))

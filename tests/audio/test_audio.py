@@ -3,14 +3,12 @@
 import subprocess
 
 import numpy as np
-import pyloudnorm
 import pytest
 import soundfile
 from conftest import RATE, beep, examples
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
-from scipy.signal import resample
 
 from nightly_spindle.audio.files import FileSource
 from nightly_spindle.audio.limiter import THRESHOLD_DBFS, Limiter
@@ -92,6 +90,8 @@ def _tone(rate, hz, degrees, amplitude, seconds=3.0):
 
 def _burst(rate, offset, seconds=3.0):
     """A tone of a sixth of the rate with one period twice as high, made at four times the rate."""
+    from scipy.signal import resample
+
     fine = np.arange(round(seconds * rate) * 4)
     middle = len(fine) // 48 * 24
     height = np.where((fine >= middle) & (fine < middle + 24), 1.0, 0.5)
@@ -128,6 +128,8 @@ def test_ebu_tech_3341_true_peak(tmp_path, case, make, expected, rate):
 @examples(8)
 @given(st.integers(0, 99), st.sampled_from([1, 2]), st.sampled_from([22_050, 44_100, 48_000]))
 def test_loudness_agrees_with_pyloudnorm(seed, channels, rate):
+    import pyloudnorm
+
     dice = np.random.default_rng(seed)
     swell = np.interp(np.arange(rate * 8), np.linspace(0, rate * 8, 9), dice.uniform(0.01, 0.5, 9))
     sound = (dice.standard_normal((rate * 8, channels)) * swell[:, None] * 0.3).astype(np.float32)

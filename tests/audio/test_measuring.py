@@ -3,7 +3,6 @@
 from dataclasses import replace
 
 import numpy as np
-import pyloudnorm
 import pytest
 import soundfile
 from conftest import RATE, examples, make_item
@@ -275,6 +274,8 @@ def test_faults_of_a_join_are_told_where_they_are_and_a_gap_that_is_wanted_is_no
 @pytest.mark.slow
 def test_the_rendered_night_has_no_hole_no_jump_and_no_cut(songs):
     """The very sound that goes out, joined as the sequencer does, seen without the envelopes."""
+    import pyloudnorm
+
     items = {item.cart: item for item, *_ in songs}
     station = Programme(StationSettings("Pier", "Europe/Lisbon"), None, items)
     state = new_state(RATE, 0, -1)
@@ -317,6 +318,8 @@ def test_the_rendered_night_has_no_hole_no_jump_and_no_cut(songs):
 
 @pytest.mark.slow
 def test_loudness_after_gain_is_the_stations_by_pyloudnorm(songs):
+    import pyloudnorm
+
     levels = Levels(ceiling_dbtp=6.0)
     for item, *_ in songs:
         wave, rate = soundfile.read(item.path)

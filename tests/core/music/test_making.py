@@ -10,7 +10,6 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pytest
 from conftest import RATE, SHARE, examples
-from exact_making import least_cost
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -411,6 +410,8 @@ def test_shows_and_what_others_put_in_leave_an_exact_rest(week):
 @pytest.mark.slow
 def test_small_cases_cost_what_the_exact_optimum_costs():
     # against SciPy's milp: 8 seats, fewer artists than the distance needs
+    from exact_making import least_cost
+
     ratios, sums = [], np.zeros(2)
     for seed in range(4 if SHARE <= 1 else 12):
         dice = np.random.default_rng(seed)

@@ -7,7 +7,6 @@ import pytest
 from conftest import examples
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy.stats import chisquare
 from test_overlays import OPTIONS, TZ, pool
 
 from nightly_spindle.core.base.errors import SettingRefused
@@ -45,6 +44,8 @@ def test_in_turn_no_member_is_ever_more_than_one_ahead(size):
 
 def test_shuffled_rounds_hold_everyone_once_and_every_order_is_as_likely():
     """Chi-square over where each member comes in its round, and over pairs that follow."""
+    from scipy.stats import chisquare
+
     size, rounds = 5, 2000
     seen = drawn(pool(carts=range(size), order=TurnOrder.SHUFFLED), size * rounds)
     parts = [seen[at : at + size] for at in range(0, len(seen), size)]

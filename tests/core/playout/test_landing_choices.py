@@ -9,7 +9,6 @@ import pytest
 from conftest import SHARE, examples, make_item
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy.optimize import Bounds, LinearConstraint, milp
 from test_event_firing import event, station
 from test_sequencer import RATE, state_at
 
@@ -103,6 +102,8 @@ def test_whatever_leaving_out_a_few_can_do_is_done():
 
 def exact(stretch):
     """The cheapest change within the tolerance by SciPy's milp (HiGHS), None when there is none."""
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
     best = None
     for end, extra in stretch.ends:
         free = [line for line in stretch.lines[: end - (end > 1)] if line.cost < STAYS]

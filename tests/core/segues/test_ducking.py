@@ -1,7 +1,6 @@
 """The programme under a voice: levels before, during and after, as heard in the mix."""
 
 import numpy as np
-import pyloudnorm
 import pytest
 from conftest import RATE, examples, make_item
 from hypothesis import given
@@ -164,6 +163,8 @@ def test_a_voice_that_is_cut_lets_the_programme_come_up_again():
 
 def test_voice_over_bed_is_what_a_loudness_meter_says():
     """ITU-R BS.1770 by pyloudnorm, on a voice and on the bed as it is lowered."""
+    import pyloudnorm
+
     meter = pyloudnorm.Meter(RATE)
     dice = np.random.default_rng(3)
     bed = (0.1 * dice.standard_normal(20 * RATE)).astype("f4")

@@ -11,7 +11,6 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pytest
 from conftest import examples
-from exact_placing import exact_cost
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -210,6 +209,8 @@ def test_copies_share_by_weight_as_seats_are_shared():
 @given(st.integers(0, 10**6))
 @examples(12)
 def test_the_placing_comes_near_to_the_exact_optimum(seed):
+    from exact_placing import exact_cost
+
     dice = np.random.default_rng(seed)
     patterns = (
         BreakPattern(

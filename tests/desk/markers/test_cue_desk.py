@@ -15,6 +15,7 @@ from test_library_desk import carts, undo
 
 from nightly_spindle.core.library.markers import Marker, Marks
 from nightly_spindle.core.segues.segue_rules import ANY, Overlap
+from nightly_spindle.desk.kit.planner import Planner
 from nightly_spindle.desk.markers.marker_session import MarkerPlace
 from nightly_spindle.store.library.catalogue import Catalogue
 
@@ -30,9 +31,11 @@ def ten(tmp_path_factory):
 
 
 @pytest.fixture
-def station(ten, tmp_path):
+def station(ten, tmp_path, monkeypatch):
     import shutil
 
+    # songs of some seconds: a night of them would be thousands of lines
+    monkeypatch.setattr(Planner.__init__, "__defaults__", (None, 1.0))
     return shutil.copytree(ten, tmp_path / "pier")
 
 

@@ -110,8 +110,16 @@ class _Sets:
 
 def _sets(places: Sequence[int], pieces: Sequence[Piece], most: int) -> _Sets:
     """Return all sets of up to so many of some pieces."""
-    rows = [(*one, *(-1,) * (most - n)) for n in range(most + 1) for one in combinations(places, n)]
-    members = np.array(rows, np.int64).reshape(len(rows), most)
+    known = np.array(places, np.int64)
+    members = np.full((1, most), -1, np.int64)
+    for many in range(1, min(most, len(known)) + 1):
+        if many == 2:  # there may be many pairs
+            chosen = np.stack(np.triu_indices(len(known), 1), axis=1)
+        else:
+            chosen = np.array(list(combinations(range(len(known)), many)))
+        more = np.full((len(chosen), most), -1, np.int64)
+        more[:, :many] = known[chosen]
+        members = np.concatenate([members, more])
     lengths = np.array([*(one.length_s for one in pieces), 0.0])
     costs = np.array([*(one.cost for one in pieces), 0.0])
     return _Sets(

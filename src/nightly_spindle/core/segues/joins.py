@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import cos, pi
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from nightly_spindle.core.base.timebase import stamp, to_frames
 from nightly_spindle.core.library.items import Ending, Item
@@ -75,10 +75,32 @@ class _Fade(NamedTuple):
 
 def span(item: Item, rate: int, segues: Segues | None = None) -> Span:
     """Return the item's cue in, segue point and cue out, kept inside the decoded audio."""
-    return _span(item, cues_of(item), rate, segues or _PLAIN)
+    by = segues or _PLAIN
+    known = _spans.get((id(item), id(by), rate))
+    if known is not None and known[0] is item and known[1] is by:
+        return known[2]
+    found = _span(item, cues_of(item), rate, by)
+    _remember(_spans, (item, by, found), rate)
+    return found
 
 
 _PLAIN = Segues()
+# Asked again and again for the same item and rules: remembered for the very objects, which never
+# change.
+_MOST_MEMOS = 50_000
+_spans: dict[tuple[int, int, int], tuple[Item, Segues, Span]] = {}
+_passes: dict[tuple[int, int, int], tuple[Item, Segues, int]] = {}
+_Answer = TypeVar("_Answer")
+
+
+def _remember(
+    memo: dict[tuple[int, int, int], tuple[Item, Segues, _Answer]],
+    known: tuple[Item, Segues, _Answer],
+    rate: int,
+) -> None:
+    if len(memo) >= _MOST_MEMOS:
+        memo.clear()
+    memo[id(known[0]), id(known[1]), rate] = known
 
 
 def _span(item: Item, cues: Cues, rate: int, segues: Segues) -> Span:
@@ -101,6 +123,15 @@ def soonest_pass(item: Item, segues: Segues, rate: int) -> int:
 
     It holds whatever comes next, so nothing needs to be lined up behind the item earlier.
     """
+    known = _passes.get((id(item), id(segues), rate))
+    if known is not None and known[0] is item and known[1] is segues:
+        return known[2]
+    found = _soonest_pass(item, segues, rate)
+    _remember(_passes, (item, segues, found), rate)
+    return found
+
+
+def _soonest_pass(item: Item, segues: Segues, rate: int) -> int:
     cues = cues_of(item)
     at = [cues.cue_out_s]
     for rule in segues.every_rule():
