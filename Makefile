@@ -42,6 +42,7 @@ test: $(STAMP)
 	@$(MAKE) --no-print-directory -j2 lint tests
 
 # one more worker than processors: many tests wait
+.PHONY: tests
 tests: $(STAMP)
 	QT_QPA_PLATFORM=offscreen EXAMPLES=0.4 $(BIN)/python -m pytest -q -n 3 --dist load
 
