@@ -242,6 +242,20 @@ def test_skip_stop_and_a_file_that_breaks_off():
     assert sequencer.advance(sequencer.state.clock.frame + 60 * RATE) == []
 
 
+def test_a_file_that_breaks_off_is_told_once_and_some_frames_less_are_no_matter():
+    # nothing is lined up behind it: it sounds to its very end
+    sequencer = Sequencer(programme(SONGS[:1]), state_at(MIDNIGHT, [1]))
+    run(sequencer, MIDNIGHT + 5 * US)
+    playing = sequencer.state.order.playing
+    end = span(playing.item, RATE).cue_out
+    for frames in (1, 2, RATE // 20 - 1):  # resampled, a file may end some frames sooner
+        assert sequencer.died(playing.id, end - frames, "shorter") == []
+    assert sequencer.state.order.playing is playing
+    assert len(sequencer.died(playing.id, end - RATE // 10, "shorter")) == 1
+    for _ in range(3):  # who reads ahead says so four times a second until it is over
+        assert sequencer.died(playing.id, end - RATE // 10, "shorter") == []
+
+
 def test_edits_name_places_by_the_line_that_follows():
     sequencer = Sequencer(programme(SONGS), state_at(MIDNIGHT, [1, 2, 3, 4]))
     ids = [line.id for line in sequencer.state.order.upcoming]

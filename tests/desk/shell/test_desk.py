@@ -51,7 +51,8 @@ def window(qtbot, station, tmp_path):
     set_settings(station, {"day_start": f"{DUE}:00"})
     today = date.today()
     for away in (-1, 0, 1):
-        songs = [name for name in song_names(station) if "spot" not in name]
+        # nothing shorter among them, or the log would be over before the next
+        songs = [name for name in song_names(station) if name.startswith("song")]
         names = (songs * LINES)[:LINES]
         write_log(station, date.fromordinal(today.toordinal() + away), names)
     application()

@@ -59,6 +59,7 @@ if TYPE_CHECKING:
 
 _REJOIN_FADE_S = 0.3
 _DEATH_FADE_S = 0.5
+_UNHEARD_S = 0.05  # so much missing at an end is heard by nobody
 _HALF_FRAME_US = 12  # a frame's instant may lie so far before the one it stands for
 _HISTORY = 600  # plays remembered: more than a day and a night of songs
 
@@ -198,6 +199,8 @@ class Sequencer:
         if playing is None or playing.id != play_id:
             return overlay_died(self.programme, self.state, play_id, position, why)
         rate = self.state.clock.rate
+        if position > span(playing.item, rate).cue_out - to_frames(_UNHEARD_S, rate):
+            return []  # known already, or a file resampled that ends some frames sooner
         segue = max(0.0, position / rate - _DEATH_FADE_S)
         measure = replace(
             playing.item.measure,
