@@ -227,8 +227,11 @@ def test_all_is_placed_anew_and_put_back_and_items_are_dragged_onto_an_order(
         station
     ) as library:  # as an earlier placing may have left it: ten minutes later
         rows, made = placed_rows(library)
+        taken = {row["at_us"] for row in rows}
         later = [
-            {**row, "at_us": row["at_us"] + ten} if row["at_us"] // (60 * US) % 60 < 50 else row
+            {**row, "at_us": row["at_us"] + ten}
+            if row["at_us"] // (60 * US) % 60 < 50 and row["at_us"] + ten not in taken
+            else row
             for row in rows
         ]
         put_placed(library, (later, made))
