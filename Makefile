@@ -41,10 +41,10 @@ lint: $(STAMP)
 test: $(STAMP)
 	@$(MAKE) --no-print-directory -j2 lint tests
 
-# two more workers than processors: many tests wait
+# more workers than processors: many tests wait
 .PHONY: tests
 tests: $(STAMP)
-	QT_QPA_PLATFORM=offscreen EXAMPLES=0.4 $(BIN)/python -m pytest -q -n 4 --dist worksteal
+	QT_QPA_PLATFORM=offscreen EXAMPLES=0.4 $(BIN)/python -m pytest -q -n 5 --dist worksteal
 
 quick: $(STAMP)
 	@EXAMPLES=0.1 $(BIN)/python -m pytest -q -n 2 -m "not slow" $(QUICK)
