@@ -3,10 +3,11 @@
 import random
 from collections import Counter
 from dataclasses import replace
+from itertools import pairwise
 from statistics import median
 
 import pytest
-from conftest import SHARE, make_item
+from conftest import RATE, SHARE, make_item
 from test_loading import HOUR, NOON, Logs, go, on_air
 from test_making import hours, lines_of, song, stock_of
 
@@ -15,7 +16,7 @@ from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.log_making import Maker
 from nightly_spindle.core.music.play_columns import PlayColumns
-from nightly_spindle.core.music.rotation_rules import usual_rules
+from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject, usual_rules
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.station.settings import StationSettings
 
@@ -134,3 +135,47 @@ def test_an_items_own_days_hold_on_the_air_though_songs_are_few():
     )
     done = go(on_air(station, NOON), NOON + 2 * HOUR)
     assert {row.line.cart for row in done.rows if row.play} == {1, 2, 4, 5, 6}
+
+
+def test_rules_that_can_be_kept_are_kept_beside_one_that_cannot():
+    # twelve songs last 42 min: nobody comes again after an hour; three of soap can be 8 min apart
+    rules = (*usual_rules(3600), RotationRule(RuleSubject.PRODUCT, 8))
+    items = [
+        replace(
+            make_item(n, 200.0 + 3 * n, artist=f"Artist {n}"),
+            turn=RotationCard(product="soap" * (n < 4)),
+        )
+        for n in range(1, 13)
+    ]
+    clock = FormatClock(1, "All")
+    stock = stock_of(items, {ALL_SONGS: tuple(range(1, 13))}, rules, [clock])
+    made = lines_of(Maker(stock, PlayColumns(), hours(clock, 12)).make())
+    station = Programme(
+        StationSettings("S", "UTC"),
+        Logs(),
+        {i.cart: i for i in items},
+        [],
+        {},
+        items,
+        formats=stock.formats,
+    )
+    done = go(on_air(station, NOON), NOON + 12 * HOUR)
+    live = [(row.start / RATE, row.line.cart) for row in done.rows if row.play]
+    for plays in (made, live):
+        soap = [at for at, cart in plays if cart < 4]
+        assert len(soap) > 30
+        near = [b - a for a, b in pairwise(soap) if b - a < 480]
+        assert len(near) <= 1, (
+            near
+        )  # the turn and the product cannot both be kept at the very start
+        carts = [cart for _, cart in plays]
+        assert min(at - was for at, was in between(carts)) >= 12 - 4
+
+
+def between(carts):
+    """For each play that is not the first of its song, its place and that of the one before."""
+    last = {}
+    for at, cart in enumerate(carts):
+        if cart in last:
+            yield at, last[cart]
+        last[cart] = at

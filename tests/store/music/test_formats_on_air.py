@@ -85,6 +85,12 @@ def test_made_hours_take_the_air_land_and_survive_kills(songs, capsys):
     gaps = [b["start_us"] - a["end_us"] for a, b in zip(plays, plays[1:], strict=False)]
     assert max(gaps) <= 30 * US, "but for the kill there is no gap"
     life.kill()
+    # whoever reads the station then knows what aired, an engine that remembers nothing too
+    snapshot = open_station(songs)
+    snapshot.prepare(us(EVENING) + 5 * HOUR, us(EVENING) + 6 * HOUR)
+    aired = snapshot.programme.aired
+    known = [(one["start_us"] / US, one["cart"]) for one in plays]
+    assert known == [one for one in aired if one[0] < us(EVENING) / US + 5 * 3600 and one in known]
 
 
 def _make(folder, begin_us, end_us):

@@ -7,6 +7,7 @@ from dataclasses import fields
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.quoting import parted, unquoted
 from nightly_spindle.core.events.steps import STEPS, step_from
 
 if TYPE_CHECKING:
@@ -25,14 +26,17 @@ _YES = {
 
 
 def step_from_text(text: str) -> Step:
-    """Read a step: its name, what it takes, and `name=value` after semicolons; or its JSON."""
+    """Read a step: its name, what it takes, and `name=value` after semicolons; or its JSON.
+
+    What holds a semicolon itself stands in quotes: show text "Rain; wind later".
+    """
     if text.lstrip().startswith("{"):
         try:
             values = json.loads(text)
         except ValueError as error:
             raise SettingRefused(f"the step '{text}' is not valid JSON: {error}") from error
         return step_from(values)
-    head, *settings = [part.strip() for part in text.split(";")]
+    head, *settings = parted(text) or [""]
     code = next((name for name in STEPS if f"{head} ".startswith(f"{name} ")), None)
     if code is None:
         raise SettingRefused(
@@ -43,14 +47,14 @@ def step_from_text(text: str) -> Step:
     main = head[len(code) :].strip()
     if main and names:
         name = next(iter(names))
-        values[name] = _value(names[name], main)
+        values[name] = _value(names[name], unquoted(main))
     elif main:
         raise SettingRefused(f"the step '{code}' takes nothing; '{main}' is too much")
     for setting in settings:
         name, equals, value = (part.strip() for part in setting.partition("="))
         if not equals:
             raise SettingRefused(f"'{setting}' is not like name=value (in the step '{head}')")
-        values[name] = _value(names.get(name, ""), value)
+        values[name] = _value(names.get(name, ""), unquoted(value))
     return step_from(values)
 
 

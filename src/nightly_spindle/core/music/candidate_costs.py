@@ -57,8 +57,11 @@ class CandidateCosts:
         self.table = table
         self._wide = RuleCosts(table, rules, wall, MARGIN_S)
         self.scarcity = Scarcity(table, rules, ideal_s)
-        spread = [rule for rule in rules if not (rule.firm and rule.apart)]
-        self._spread = RuleCosts(table, spread, wall, MARGIN_S)
+        self._spread = {
+            name: RuleCosts(table, self.scarcity.kept(name), wall, MARGIN_S)
+            for name in ideal_s
+            if name in self.scarcity
+        }
         self.tight = RuleCosts(table, rules, wall)
         self._categories = categories
         self._ideal_s = ideal_s
@@ -83,7 +86,7 @@ class CandidateCosts:
         """
         if category in self.scarcity:
             rows = self.table.category_rows(category)
-            ruled = self._spread.costs(lines, at_s, rows)
+            ruled = self._spread[category].costs(lines, at_s, rows)
             return Judged(rows, ruled + self._turn(lines, at_s, category, rows), ruled)
         near = self._near_turn(lines, at_s, category)
         ruled = self._wide.costs(lines, at_s, near)
@@ -108,7 +111,7 @@ class CandidateCosts:
     def one(self, lines: PlayColumns, at_s: float, category: str, row: int) -> tuple[float, float]:
         """Return what one row costs in a seat, and how much of that are rules, with margins."""
         rows = np.array([row])
-        judge = self._spread if category in self.scarcity else self._wide
+        judge = self._spread.get(category, self._wide)
         ruled = float(judge.costs(lines, at_s, rows)[0])
         return ruled + float(self._turn(lines, at_s, category, rows)[0]), ruled
 

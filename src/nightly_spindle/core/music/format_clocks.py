@@ -14,11 +14,13 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.base.declared import flag, number, text
+from nightly_spindle.core.base.declared import choice, flag, number, text
 from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.quoting import parted, quoted, unquoted
 from nightly_spindle.core.base.short_texts import group_of, unusual
 from nightly_spindle.core.base.wording import listed
 from nightly_spindle.core.music.rotation_rules import RotationRule, rule_from, rule_values
+from nightly_spindle.core.music.weight_shares import Shares
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -64,11 +66,11 @@ class ClockSlot:
         if self.kind is SlotKind.ITEM:
             return f"item {self.cart}"
         if self.kind is SlotKind.MARK:
-            said = f"mark {minute_text(self.at_s)} {self.name}".strip()
+            said = f"mark {minute_text(self.at_s)} {quoted(self.name)}".strip()
             return f"fixed {said}" if self.fixed else said
         if self.kind is SlotKind.MUSIC:
             return f"music until {minute_text(self.at_s)}" if self.at_s else "music"
-        return f"{self.kind} {self.name}"
+        return f"{self.kind} {quoted(self.name)}"
 
     @property
     def words(self) -> str:
@@ -128,21 +130,20 @@ def slot_from(written: str) -> ClockSlot:
         return ClockSlot(kind, at_s=minute_from(until) if until else 0.0)
     if kind is SlotKind.MARK:
         at, _, name = rest.partition(" ")
-        return ClockSlot(kind, name.strip(), at_s=minute_from(at), fixed=fixed)
+        return ClockSlot(kind, unquoted(name), at_s=minute_from(at), fixed=fixed)
     if not rest:
         raise SettingRefused(f"'{said}': the name of the {kind} is missing")
-    return ClockSlot(kind, rest)
+    return ClockSlot(kind, unquoted(rest))
 
 
 def strip_from(written: str) -> tuple[ClockSlot, ...]:
     """Read a whole strip; SettingRefused tells all that cannot be."""
     slots, wrong = [], []
-    for part in re.split(r"[;\n]", written):
-        if part.strip():
-            try:
-                slots.append(slot_from(part))
-            except SettingRefused as error:
-                wrong.append(str(error))
+    for part in parted(written, ";\n"):
+        try:
+            slots.append(slot_from(part))
+        except SettingRefused as error:
+            wrong.append(str(error))
     if wrong:
         raise SettingRefused("; ".join(wrong))
     return tuple(slots)
@@ -161,6 +162,7 @@ class ClockOptions:
     closes: float = number(0.0, "", 0.0, 1e9, "Cart number of what closes it; 0 is nothing.")
     link_pool: str = text("", "The pool that links between songs come from; empty is none.")
     link_songs: float = number(2.0, "", 1.0, 100.0, "A link after every N songs.")
+    shares: Shares = choice(Shares.PLAYS, "What its weights share out: plays or time on the air.")
     fixed_end: bool = flag(False, "The hour ends to the second, else roughly on time.")
     note: str = text("", "A note for yourself.")
 
@@ -201,7 +203,8 @@ class FormatClock:
         parts = [f"{listed(said)}"] if said else []
         if self.weights:
             shares = ", ".join(f"{name} {weight:g}" for name, weight in self.weights)
-            parts.append(f"the rest by weights ({shares})")
+            what = " of the time" if self.options.shares is Shares.TIME else ""
+            parts.append(f"the rest by weights{what} ({shares})")
         else:
             parts.append("the rest by the weights of the categories")
         if self.options.link_pool.strip():
@@ -271,23 +274,22 @@ def clock_from(values: Mapping[str, Any]) -> FormatClock:
 
 
 def weights_from(written: str) -> tuple[tuple[str, float], ...]:
-    """Read weights written like "Standards 50, New 30"; SettingRefused says which cannot be."""
+    """Read weights written like "Standards 50, New 30"; SettingRefused says which cannot be.
+
+    A name with a comma or semicolon stands in quotes: "Soul, funk" 20.
+    """
     found = []
-    for part in re.split(r"[,;\n]", written):
-        if not part.strip():
-            continue
-        name, _, weight = part.strip().rpartition(" ")
+    for part in parted(written, ",;\n"):
+        name, _, weight = part.rpartition(" ")
         try:
-            found.append((name.strip(), float(weight)))
+            found.append((unquoted(name), float(weight)))
         except ValueError:
             found.append(("", 0.0))
         if not found[-1][0]:
-            raise SettingRefused(
-                f"'{part.strip()}' is not a valid weight; write it like Standards 50"
-            )
+            raise SettingRefused(f"'{part}' is not a valid weight; write it like Standards 50")
     return tuple(found)
 
 
 def weights_text(weights: Sequence[tuple[str, float]]) -> str:
     """Return weights as text; `weights_from` reads them back."""
-    return ", ".join(f"{name} {weight:g}" for name, weight in weights)
+    return ", ".join(f"{quoted(name, ',;')} {weight:g}" for name, weight in weights)

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.calendar.day_plans import Plans
 from nightly_spindle.core.music.format_clocks import FormatClock, SlotKind
 from nightly_spindle.core.music.rotation_rules import RotationRule, with_own
+from nightly_spindle.core.music.weight_shares import Shares, play_weights
 
 if TYPE_CHECKING:
     from nightly_spindle.core.calendar.day_plans import HourGets
@@ -71,6 +72,23 @@ class FormatPlan:
             if name != ALL_SONGS and one.music and one.weight > 0
         }
         return found or {ALL_SONGS: 1.0}
+
+    def named_weights(self, clock: FormatClock | None) -> dict[str, float]:
+        """Return the weights by the categories' names as they are written."""
+        return {
+            self.categories[name].name if name in self.categories else name: weight
+            for name, weight in self.weights_of(clock).items()
+        }
+
+    def play_weights(
+        self, clock: FormatClock | None, song_s: Mapping[str, float]
+    ) -> dict[str, float]:
+        """Return the same weights to go by in plays, where a clock shares out time.
+
+        `song_s` is how long a song of each category lasts (s).
+        """
+        shares = clock.options.shares if clock is not None else Shares.PLAYS
+        return play_weights(self.weights_of(clock), song_s, shares)
 
     def rules_of(self, clock: FormatClock | None) -> tuple[RotationRule, ...]:
         """Return the rules of an hour: the station's, the clock's own over them."""

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.calendar.log_periods import Slot
 from nightly_spindle.core.music.format_clocks import HOUR_S, FormatClock, SlotKind
+from nightly_spindle.core.music.weight_shares import shares_text
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -201,13 +202,15 @@ def _around_shows(task: HourTask) -> list[Segment]:
 class HourLength:
     """How long a clock's hour is at the least, by expectation, at the most (s).
 
-    `filled` says that music by weights takes what is left, so that it can come out on time.
+    `filled` says that music by weights takes what is left, so that it can come out on time;
+    `shares` what the weights come to, of plays and of time.
     """
 
     shortest_s: float
     expected_s: float
     longest_s: float
     filled: bool
+    shares: str = ""
 
     def sentence(self) -> str:
         """How that fits an hour of 60:00."""
@@ -217,7 +220,8 @@ class HourLength:
             return f"Even at its shortest the strip is {over} longer than the hour."
         if self.filled and self.expected_s <= HOUR_S:
             left = _text(HOUR_S - self.expected_s)
-            return f"The strip runs {expected}; music by weights fills the other {left}."
+            said = f"The strip runs {expected}; music by weights fills the other {left}"
+            return f"{said}, {self.shares}." if self.shares else f"{said}."
         way = "over" if self.expected_s > HOUR_S else "short"
         off = _text(abs(self.expected_s - HOUR_S))
         return f"The strip runs {expected}, {off} {way}."
@@ -232,12 +236,16 @@ Spread = tuple[float, float, float]  # shortest, mean, longest (s)
 
 
 def hour_length(
-    clock: FormatClock, spread: Mapping[str, Spread], fixed: Mapping[tuple[str, str], float]
+    clock: FormatClock,
+    spread: Mapping[str, Spread],
+    fixed: Mapping[tuple[str, str], float],
+    weights: Mapping[str, float] | None = None,
 ) -> HourLength:
     """Return how long a clock's strip is by the real items of its categories.
 
     `spread` is by folded category, `fixed` the lengths of items, lists, breaks and links by
-    (kind, folded name or cart). Songs between which links go are those of the strip.
+    (kind, folded name or cart), `weights` (by category) what fills the rest. Songs between which
+    links go are those of the strip.
     """
     sums = [0.0, 0.0, 0.0]
     songs = 0
@@ -258,4 +266,8 @@ def hour_length(
     if pool:
         more += songs // int(clock.options.link_songs) * fixed.get((SlotKind.LINK, pool), 0.0)
     shortest, expected, longest = (total + more for total in sums)
-    return HourLength(shortest, expected, longest, filled=True)
+    song_s = {
+        name: spread[name.casefold()][1] for name in weights or {} if name.casefold() in spread
+    }
+    shares = shares_text(weights or {}, song_s, clock.options.shares)
+    return HourLength(shortest, expected, longest, filled=True, shares=shares)

@@ -190,7 +190,7 @@ class Maker:
 
     def _sharing(self, task: HourTask) -> tuple[tuple[str, float], ...]:
         """Return what songs by weights are counted by."""
-        return tuple(sorted(self.stock.formats.weights_of(task.clock).items()))
+        return tuple(sorted(self.stock.formats.play_weights(task.clock, self._means).items()))
 
     def _land(self, draft: SegmentDraft, choice: CandidateCosts, rng: np.random.Generator) -> None:
         """Give a segment the lengths of its real joins, and aim again where it is off by them."""
@@ -234,8 +234,12 @@ class Maker:
         taken = [one for one in task.taken if begins_s <= one.at_s < segment.until_s]
         left = segment.until_s - begins_s - sum(seat.expected_s for seat, _ in seats)
         left -= sum(one.lasts_s for one in taken)
-        filled = self._with_fill(task, segment, seats, left, lean_s)
-        filled = _within(filled, segment, begins_s + sum(one.lasts_s for one in taken), notes)
+        wanted = self._with_fill(task, segment, seats, left, lean_s)
+        filled = _within(wanted, segment, begins_s + sum(one.lasts_s for one in taken), notes)
+        stay = {id(seat) for seat, _ in filled}
+        for seat, _ in wanted:
+            if id(seat) not in stay and seat.need.slot == FILLS:
+                self._give_back(task, seat.need.category)
         filled = _with_taken(self._with_links(task, filled), taken, begins_s)
         if filled and segment.mark:
             first = filled[0][0]
@@ -299,7 +303,7 @@ class Maker:
 
     def _next_category(self, task: HourTask) -> str:
         """Return which category what is not fixed comes from next, by weights."""
-        weights = self.stock.formats.weights_of(task.clock)
+        weights = self.stock.formats.play_weights(task.clock, self._means)
         names = [n for n in sorted(weights) if self.stock.table.category_rows(n).size]
         had = self._had[self._sharing(task)]
         turn = next_turn([weights[n] for n in names], [had[n] for n in names])
@@ -428,7 +432,7 @@ def _expected_songs(task: HourTask, stock: Stock, means: Mapping[str, float]) ->
             left -= means.get(name, _SONG_S)
         elif slot.kind is SlotKind.BREAK:
             left -= stock.breaks.get(slot.name.strip().casefold(), (0, 0.0))[1]
-    weights = stock.formats.weights_of(task.clock)
+    weights = stock.formats.play_weights(task.clock, means)
     total = sum(weights.values())
     mean = sum(w * means.get(name, _SONG_S) for name, w in weights.items()) / total if total else 1
     songs = {name: max(left, 0.0) / mean * w / total for name, w in weights.items()}

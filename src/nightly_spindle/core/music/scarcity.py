@@ -7,6 +7,7 @@ songs of an artist (of a title, of an album) as evenly among them as they go.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -23,6 +24,7 @@ SPARE = 4
 # against a soft rule of weight 1: a play too soon; two of a group as far apart as they go
 _OUT_OF_TURN = 1e5
 _CROWDED = 2.0
+_KEPT = 1000.0  # less than coming a play too soon, more than any soft rule is likely to weigh
 _SLACK = 1.15  # rules that leave less room than this cannot be kept in practice
 _STEEP = 3  # one play next to another is worse than many that are half as far apart as can be
 _MOST = 1e4
@@ -51,10 +53,13 @@ class Scarcity:
     ) -> None:
         self._table = table
         self._spreads: dict[str, list[Spread]] = {}
+        self._kept: dict[str, tuple[RotationRule, ...]] = {}
         for name in even_s:
-            found = [spread for rule in rules if (spread := _short_of(table, rule, name, even_s))]
+            short = [(rule, _short_of(table, rule, name, even_s)) for rule in rules]
+            found = [spread for _, spread in short if spread is not None]
             if found:
                 self._spreads[name] = found
+                self._kept[name] = tuple(rule for rule, spread in short if spread is None)
 
     def __contains__(self, category: object) -> bool:
         return category in self._spreads
@@ -64,6 +69,17 @@ class Scarcity:
         out = self._out_of_turn(lines, at_s, category, rows)
         crowded = self._crowded(lines, at_s, category, rows)
         return _OUT_OF_TURN * out + _CROWDED * crowded
+
+    def kept(self, category: str) -> tuple[RotationRule, ...]:
+        """Return the rules that a scarce category can keep: all but those it holds too little for.
+
+        Firm ones among them that keep plays apart weigh as soft ones here, `_KEPT` each: so that
+        rules which could be kept one by one, but not together, never drive songs back to back.
+        """
+        return tuple(
+            replace(rule, firm=False, weight=_KEPT) if rule.firm and rule.apart else rule
+            for rule in self._kept[category]
+        )
 
     def in_turn(self, lines: PlayColumns, at_s: float, category: str) -> np.ndarray:
         """Return the rows of a category, the longest unheard first."""

@@ -50,10 +50,11 @@ class Programme:
     played, `pool` the songs of the safety net's rotation in the order of their turn, `segues`
     what the station says of segues.
     `standing` is what is wrong with the station at any hour, `event_sources` what events take from.
-    `pools` are the pools of overlays in their order, `in_category` the carts of the categories
-    that they name (folded). `spots` are campaigns, break patterns and what is placed; `formats`
-    the station's own scheduling. `roots` are the folders (absolute) that audio lies in, `away`
-    those that cannot be reached now, by path.
+    `pools` are the pools of overlays in their order, `in_category` the carts of the categories that
+    they name (folded). `aired` are the plays (instant in s, cart) before the station was read, as
+    far back as rules of rotation reach. `spots` are campaigns, break patterns and what is placed;
+    `formats` the station's own scheduling. `roots` are the folders (absolute) that audio lies in,
+    `away` those that cannot be reached now, by path.
     """
 
     settings: StationSettings
@@ -72,6 +73,7 @@ class Programme:
     formats: FormatPlan = NO_FORMATS
     roots: tuple[str, ...] = ()
     away: dict[str, Away] = field(default_factory=dict)
+    aired: Sequence[tuple[float, int]] = ()
     rotation_tables: RotationTables | None = None  # of `rotation`, which keeps it true
     revision: int = 0  # counted up by whatever is set anew
     _streams: dict[int, Item] = field(default_factory=dict)

@@ -21,7 +21,7 @@ from nightly_spindle.core.events.steps import LoadLog, PlayItem
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.play_columns import PlayColumns
 from nightly_spindle.core.music.rotation_columns import RotationColumns, RotationTrack
-from nightly_spindle.core.music.rotation_rules import RotationRule, usual_rules
+from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject, usual_rules
 from nightly_spindle.core.music.rotation_tables import RotationTables
 from nightly_spindle.core.music.rule_costs import FIRM, RuleCosts
 from nightly_spindle.core.music.scarcity import SPARE, Scarcity
@@ -40,6 +40,8 @@ _LINES = 60  # lines of what comes that are looked at
 _SOON_S = 600.0  # a log that loads so soon is landed on
 _LITTLE_S = 90.0  # so much may be left: a made hour follows at once then
 _ANOTHER = 0.2
+_FARTHEST_S = 30 * 86_400.0  # plays longer ago are not looked at
+_SAME_S = 1.0  # the as-run log and the state tell of one play within so long
 _COUNTED = 60  # songs heard last by which categories are shared out
 
 Plays = Sequence[tuple[float, int]]  # (instant in s, cart)
@@ -60,11 +62,29 @@ def turn_order(items: Iterable[tuple[int | None, Item]], seed: int) -> list[Item
     return [item for _, item in sorted(items, key=rank)]
 
 
+def reach_s(programme: Programme) -> float:
+    """Return how far back the rules of rotation look (s), those of clocks and items too."""
+    formats = programme.formats
+    rules = [*_rules(programme, None)]
+    rules += [rule for clock in formats.clocks.values() for rule in clock.rules]
+    day_s = 25 * 3600.0  # the longest there is
+    found = [day_s]  # plays a day, of items too
+    for rule in rules:
+        if rule.apart:
+            found.append(rule.seconds)
+        elif rule.kind is RuleSubject.YESTERDAY:
+            found.append(day_s + rule.seconds)
+    cards = [item.turn for item in programme.pool]
+    found += [day_s + card.yesterday_min * 60 for card in cards if card.yesterday_min]
+    found += [card.rest_h * 3600.0 for card in cards if card.rest_h]
+    return min(_FARTHEST_S, max(found))
+
+
 def next_song(programme: Programme, state: AirState, at: int) -> tuple[Item | None, str]:
     """Return what rotation airs at frame `at`, and why; None where nothing can be played."""
     clock = clock_at(programme, state.clock.instant_of(at))
     formats = programme.formats
-    weights = formats.weights_of(clock)
+    weights = formats.play_weights(clock, _song_s(programme))
     names = [name for name in sorted(weights) if _playable(programme, _carts(programme, name))]
     best: tuple[float, Item, str] | None = None
     left = _left_s(programme, state, at)
@@ -127,9 +147,10 @@ def pick(
     if scarce is None:
         costs = judge.costs(lines, at_s, rows)
     else:
-        # an item's own hours, days and rest hold all the same
-        other = _judge(tables, tuple(rule for rule in held if not (rule.firm and rule.apart)))
-        costs = other.costs(lines, at_s, rows) + scarce[0].costs(lines, at_s, scarce[1], rows)
+        # what can be kept is, an item's own hours, days and rest too
+        scarcity, category = scarce
+        other = _judge(tables, scarcity.kept(category))
+        costs = other.costs(lines, at_s, rows) + scarcity.costs(lines, at_s, category, rows)
     costs += np.arange(len(rows)) * (_ORDER / len(rows))
     if left_s is not None:
         costs += _late_costs(left_s - tables.table.length_s[rows])
@@ -154,7 +175,7 @@ def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> lis
         return []
     clock = clock_at(programme, state.clock.instant_of(at))
     judge = _judge(tables, _rules(programme, clock))
-    around = PlayColumns([*_history(tables, state), *_rows(tables, lines)])
+    around = PlayColumns([*_history(programme, state), *_rows(tables, lines)])
     costs = judge.costs(around, _seconds(state, at), rows)
     kept = [item for item, cost in zip(playable, costs, strict=True) if cost < FIRM]
     next_few = [playable[at] for at in np.argsort(costs[: SPARE + 1], kind="stable")]
@@ -233,6 +254,14 @@ def _judge(tables: RotationTables, rules: tuple[RotationRule, ...]) -> RuleCosts
     return found
 
 
+def _song_s(programme: Programme) -> dict[str, float]:
+    """Return how long a song of each category lasts (s)."""
+    table = _tables(programme).table
+    return {
+        name: float(table.length_s[rows].mean()) for name, rows in table.rows.items() if rows.size
+    }
+
+
 def _scarcity(
     programme: Programme, weights: Mapping[str, float], rules: tuple[RotationRule, ...]
 ) -> Scarcity:
@@ -293,18 +322,20 @@ def _rows(tables: RotationTables, lines: Plays) -> list[tuple[float, int]]:
     return [(at, row) for at, cart in lines if (row := tables.table.row(cart))]
 
 
-def _history(tables: RotationTables, state: AirState) -> list[tuple[float, int]]:
-    row, rate, offset = tables.table.row, state.clock.rate, state.clock.offset_us / US
-    return [
-        (heard.at / rate + offset, found) for heard in state.history if (found := row(heard.cart))
-    ]
+def _history(programme: Programme, state: AirState) -> list[tuple[float, int]]:
+    """Return what aired: as the state remembers it, what was before that from the as-run log."""
+    tables = _tables(programme)
+    rate, offset = state.clock.rate, state.clock.offset_us / US
+    kept = [(heard.at / rate + offset, heard.cart) for heard in state.history]
+    since_s = kept[0][0] - _SAME_S if kept else state.clock.now_us / US
+    return _rows(tables, [*(one for one in programme.aired if one[0] < since_s), *kept])
 
 
 def _around(
     programme: Programme, state: AirState, at: int, tables: RotationTables
 ) -> list[tuple[float, int]]:
     """Return what aired, what is lined up behind, and what the next log brings."""
-    return [*_history(tables, state), *_rows(tables, coming(programme, state, at))]
+    return [*_history(programme, state), *_rows(tables, coming(programme, state, at))]
 
 
 def coming(programme: Programme, state: AirState, at: int) -> list[tuple[float, int]]:

@@ -146,6 +146,8 @@ def _too_little(
     Songs that come round in turn leave those of a group of n as far apart as their number by n.
     """
     weights = formats.weights_of(clock)
+    lengths = {name: _mean_s(_songs(name, formats, known)) for name in weights}
+    weights = formats.play_weights(clock, lengths)
     total = sum(weights.values()) or 1.0
     for rule in formats.rules_of(clock) or usual_rules(known.separation_s):
         within = rule.category.strip().casefold()
@@ -154,13 +156,17 @@ def _too_little(
         for name, weight in weights.items():
             if within not in {"", name} or not (inside := _songs(name, formats, known)):
                 continue
-            song_s = sum(item.measure.duration_s for item in inside) / len(inside)
+            song_s = _mean_s(inside)
             label, many = _largest(inside, rule.kind)
             can_s = len(inside) * max(song_s, _LEAST_S) * total / weight / many
             if can_s < rule.seconds:
                 # so many songs by others that the same ones are as far apart as they should be
                 more = math.ceil(len(inside) * (rule.seconds / can_s - 1))
                 yield _finding(clock, formats, name, rule, can_s, label, many, len(inside), more)
+
+
+def _mean_s(songs: Sequence[Item]) -> float:
+    return sum(item.measure.duration_s for item in songs) / len(songs) if songs else 0.0
 
 
 def _finding(

@@ -46,6 +46,7 @@ _OPTIONS = {
     "closes": "Closes with",
     "link_pool": "Links from",
     "link_songs": "Link after",
+    "shares": "Weights share out",
     "fixed_end": "The hour ends to the second",
     "note": "Note",
 }

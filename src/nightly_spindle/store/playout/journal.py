@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from nightly_spindle.core.base.errors import NightlySpindleError
+from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.as_run import Alarm, AsRun, fold_of
 from nightly_spindle.store.base.database import DATABASE, connect, only_locked
@@ -315,6 +316,18 @@ def as_run_between(connection: sqlite3.Connection, from_us: int, to_us: int) -> 
         (to_us, from_us, from_us),
     )
     return [as_run_of(row) for row in rows]
+
+
+def plays_between(
+    connection: sqlite3.Connection, from_us: int, to_us: int
+) -> list[tuple[float, int]]:
+    """Return the items that aired in a stretch as (instant in s, cart), by time."""
+    rows = connection.execute(
+        "SELECT start_us, cart FROM as_run WHERE start_us >= ? AND start_us < ?"
+        " AND cart IS NOT NULL AND over = '' AND end_us > start_us ORDER BY start_us",
+        (from_us, to_us),
+    )
+    return [(row["start_us"] / US, row["cart"]) for row in rows]
 
 
 def as_run_of(row: sqlite3.Row) -> AsRun:

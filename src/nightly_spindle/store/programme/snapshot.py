@@ -16,7 +16,7 @@ from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.logs.log_meanings import Meaning, Means
 from nightly_spindle.core.programme.items_in_reach import ItemsInReach
 from nightly_spindle.core.programme.programme import Programme
-from nightly_spindle.core.programme.rotation import turn_order
+from nightly_spindle.core.programme.rotation import reach_s, turn_order
 from nightly_spindle.core.station.backups import Backup, Standing, backup_standing
 from nightly_spindle.core.station.log_sources import DropOptions, LogDrop
 from nightly_spindle.store.base.changes import change_count
@@ -31,6 +31,7 @@ from nightly_spindle.store.logs.log_reader import LogReader
 from nightly_spindle.store.music.formats import carts_of as format_carts
 from nightly_spindle.store.music.formats import read_formats
 from nightly_spindle.store.overlays.pools import carts_of, read_pools
+from nightly_spindle.store.playout.journal import plays_between
 from nightly_spindle.store.segues.rules_reading import read_rules
 from nightly_spindle.store.traffic.campaigns import carts_of as spot_carts
 from nightly_spindle.store.traffic.campaigns import fillers_of, read_spots
@@ -85,7 +86,7 @@ class Snapshot:
             self.reach(own)
 
     def prepare(self, from_us: int, to_us: int, state: AirState | None = None) -> None:
-        """Read the logs of the stretch, reach the state's items, look for every file."""
+        """Read the logs of the stretch and what aired before, reach all items, look for files."""
         settings = self.programme.settings
         self.logs.look(
             (drop, slot)
@@ -99,6 +100,8 @@ class Snapshot:
                 for line in state.order.upcoming
                 if line.overlay is not None and line.overlay.cart
             )
+        back_us = round(reach_s(self.programme) * US)
+        self.programme.aired = plays_between(self.connection, from_us - back_us, from_us)
         self.look_for_files()
         self.programme.standing = [*self._away(), *self._standing(from_us)]
 

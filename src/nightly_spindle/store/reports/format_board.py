@@ -135,7 +135,10 @@ class FormatBoard:
         known = self._read()
         programme, formats = known.snapshot.programme, known.stock.formats
         spread, fixed = _lengths(known.stock, programme.items)
-        lengths = {n: hour_length(clock, spread, fixed) for n, clock in formats.clocks.items()}
+        lengths = {
+            n: hour_length(clock, spread, fixed, formats.named_weights(clock))
+            for n, clock in formats.clocks.items()
+        }
         names = _names(known)
         there = KnownNames(
             {item.cart: item for item in programme.pool} | programme.items,
@@ -182,7 +185,8 @@ class FormatBoard:
     def length(self, clock: FormatClock) -> HourLength:
         """Return how long a clock's strip runs by the real items."""
         known = self._read()
-        return hour_length(clock, *_lengths(known.stock, known.snapshot.programme.items))
+        spread, fixed = _lengths(known.stock, known.snapshot.programme.items)
+        return hour_length(clock, spread, fixed, known.stock.formats.named_weights(clock))
 
     # -- one made hour -----
 

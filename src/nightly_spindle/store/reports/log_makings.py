@@ -29,6 +29,7 @@ from nightly_spindle.core.segues.list_length import running_time
 from nightly_spindle.store.music.formats import all_songs, carts_of, read_formats
 from nightly_spindle.store.music.made_hours import read_made, write_made
 from nightly_spindle.store.overlays.pools import carts_of as pool_carts
+from nightly_spindle.store.playout.journal import plays_between
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
@@ -177,12 +178,7 @@ def plays_around(
 
     Hours made for the stretch itself are among them.
     """
-    aired = snapshot.connection.execute(
-        "SELECT start_us, cart FROM as_run WHERE start_us >= ? AND start_us < ?"
-        " AND cart IS NOT NULL AND over = '' AND end_us > start_us ORDER BY start_us",
-        (min(from_us, now_us) - _BACK_US, now_us),
-    )
-    found = [(row["start_us"] / US, row["cart"]) for row in aired]
+    found = plays_between(snapshot.connection, min(from_us, now_us) - _BACK_US, now_us)
     found += made_plays(
         read_made(snapshot.connection, max(from_us - _BACK_US, now_us), until_us + _AHEAD_US)
     )
