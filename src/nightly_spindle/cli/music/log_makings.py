@@ -80,7 +80,7 @@ def make(options: argparse.Namespace) -> int:
     for hour in made.hours:
         for note in hour.notes:
             print(f"{local_from(hour.start_us, tz):%a %d %b %H:%M}  {note.text}")
-    if not broken:
+    if lines and not broken:
         print("No firm rule is broken.")
     return 0
 
