@@ -20,6 +20,7 @@ from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.library.song_names import artists_of, title_of
 from nightly_spindle.core.playout.rehearsal import Recorder
+from nightly_spindle.core.programme.running_order import LineSource, Origin
 from nightly_spindle.core.station.log_sources import DropOptions, Loads, LogDrop
 from nightly_spindle.store.base import tables as t
 from nightly_spindle.store.base.transaction import LibraryTransaction
@@ -339,3 +340,47 @@ def test_migration_0008_leaves_items_and_categories_as_usual(tmp_path, monkeypat
         "The same artist comes again after 1 h (firm).",
         "The same title comes again after 1 h (firm).",
     ]
+
+
+@pytest.mark.parametrize(
+    "disturbance", ["none", "skipped", "skipped twice", "one more", "two more"]
+)
+def test_timed_marks_hold_on_the_air_whatever_happens_before(songs, capsys, disturbance):
+    programmed(capsys, songs)
+    strip = "category Fresh; music; fixed mark 30:00 Half past; category Fresh; music; "
+    strip += "mark 45:00 Q; music"
+    run(capsys, "formats", "clock", songs, "Day", "--strip", strip)
+    made = _make(songs, us(EVENING) - 2 * HOUR, us(EVENING) + HOUR)
+    life = Life(songs)
+    life.start(us(EVENING) - 2 * HOUR)
+    ends = [us(EVENING) - HOUR, us(EVENING)]
+    for end in ends:
+        life.run(end - 48 * 60 * US)
+        sequencer = life.sequencer
+        if "skipped" in disturbance:
+            for _ in range(2 if "twice" in disturbance else 1):
+                life._write(sequencer.skip(), life.now_us)
+        if "more" in disturbance:
+            spare = sorted({item.cart for item in sequencer.programme.pool})[-2:]
+            for cart in spare[: 1 if "one" in disturbance else 2]:
+                first = sequencer.state.order.upcoming[0].id
+                sequencer.edits.insert(first, cart, Origin(LineSource.HAND))
+        life.run(end)
+    plays = plays_of(songs)
+    life.kill()
+    for hour in made[:2]:
+        half, quarter = (
+            next(line.cart for line in hour.lines if line.mark == mark)
+            for mark in ("Half past", "Q")
+        )
+        starts = {one["cart"]: one["start_us"] for one in plays if one["start_us"] >= hour.start_us}
+        assert abs(starts[half] - hour.start_us - 30 * 60 * US) <= 2.05 * US
+        # the other comes after the item that is on air at its time, unless it was its turn before
+        assert starts[quarter] - hour.start_us <= (45 * 60 + 400) * US
+        within = [
+            one
+            for one in plays
+            if hour.start_us + 15 * 60 * US <= one["start_us"] < hour.start_us + 50 * 60 * US
+        ]
+        gaps = [b["start_us"] - a["end_us"] for a, b in zip(within, within[1:], strict=False)]
+        assert max(gaps) <= 0, "never silent"

@@ -258,8 +258,23 @@ class RaiseAlarm:
         return f"raise the alarm “{self.text}”"
 
 
+@dataclass(frozen=True, slots=True)
+class GoToMark:
+    """Go on at a timed mark of an hour that the station made; songs lined up before it go.
+
+    It is no step that can be chosen: the marks of format clocks are held by it.
+    """
+
+    code: ClassVar[str] = "go to mark"
+    mark: str
+
+    def sentence(self) -> str:
+        """The step in words."""
+        return f"go on at the mark “{self.mark}”"
+
+
 PlayStep = PlayItem | PlayList | PlayFolder | PlayCategory | PlayPool | PlayBreak | PlayStream
-LineStep = PlayStep | LoadLog
+LineStep = PlayStep | LoadLog | GoToMark
 Step = LineStep | ExpectLog | Clear | GoBack | SetMode | SetOverlays | ShowText | RaiseAlarm
 
 # in the order in which a form offers them

@@ -16,6 +16,7 @@ from nightly_spindle.core.events.steps import (
     Clear,
     ExpectLog,
     GoBack,
+    GoToMark,
     LoadLog,
     Placement,
     PlayItem,
@@ -125,7 +126,13 @@ class TimedEvent:
     @property
     def line_steps(self) -> list[LineStep]:
         """The steps that put lines into the running order."""
-        return [step for step in self.steps if isinstance(step, (*PLAYS, LoadLog))]
+        return [step for step in self.steps if isinstance(step, (*PLAYS, LoadLog, GoToMark))]
+
+    @property
+    def at_the_end(self) -> bool:
+        """Whether all that it puts in goes behind what is lined up; no where it puts nothing in."""
+        places = [getattr(step, "placement", Placement.FRONT) for step in self.line_steps]
+        return bool(places) and all(place is Placement.END for place in places)
 
     @property
     def clears(self) -> bool:

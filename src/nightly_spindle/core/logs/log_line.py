@@ -17,7 +17,7 @@ class LogLine:
     `raw` is the line as it stands in the file, `label` what it calls itself. `fault` says why
     it cannot be used, or is empty. `remark` lines are comments. `at_s` is a time of day in
     seconds, `length_s` how long the log thinks the item is. `key` tells lines of one log apart,
-    also after the file was written anew.
+    also after the file was written anew. `mark` is the timed mark that begins with it.
     """
 
     number: int
@@ -34,6 +34,7 @@ class LogLine:
     comment: str = ""
     remark: bool = False
     key: str = ""
+    mark: str = ""
 
     @property
     def name(self) -> str:

@@ -129,6 +129,11 @@ class HourTask:
         return _of_strip(self)
 
 
+def mark_label(slot: ClockSlot) -> str:
+    """Return what a timed mark is called: its name, else where it is."""
+    return slot.name or slot.text
+
+
 @dataclass(slots=True)
 class _Strip:
     """A strip as it is being cut into segments."""
@@ -159,7 +164,7 @@ def _of_strip(task: HourTask) -> list[Segment]:
         strip.add(Need(OPENS, SlotKind.ITEM, "opens the hour", cart=int(options.opens)))
     for place, slot in enumerate(clock.slots):
         if slot.kind is SlotKind.MARK:
-            strip.cut(slot.at_s, fixed=slot.fixed, mark=slot.name or slot.text)
+            strip.cut(slot.at_s, fixed=slot.fixed, mark=mark_label(slot))
         elif slot.kind is SlotKind.MUSIC:
             strip.fills.append(len(strip.needs))
             after = clock.slots[place + 1 : place + 2]

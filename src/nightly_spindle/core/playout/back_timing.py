@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock, to_frames
+from nightly_spindle.core.events.steps import GoToMark
 from nightly_spindle.core.events.timed_events import Entry, Firing
 from nightly_spindle.core.playout.landing_choices import Ahead, Change, best_change, on_air_for
 from nightly_spindle.core.playout.log_loading import now_us
@@ -130,7 +131,7 @@ def _changed_to_land(
         lambda tried: _play_ahead(tried, preview, firing),
         ahead,
         tolerance,
-        clears=firing.event.clears,
+        clears=firing.event.clears or any(isinstance(s, GoToMark) for s in firing.event.steps),
     )
     lands = best is not None and abs(best.off_s) <= tolerance
     if best is not None and (lands or abs(best.off_s) < abs(off) - min(_BETTER_S, tolerance / 2)):
@@ -167,6 +168,8 @@ def _play_ahead(
     late = to_frames(firing.event.options.tolerance_s, state.clock.rate)
     until = state.clock.frame_of(firing.at_us) + late + 2
     ids: tuple[int, ...] = ()
+    # what begins at a mark may be on air before its time where the hour runs early
+    marks = {step.mark for step in firing.event.steps if isinstance(step, GoToMark)}
     cut: Play | None = None
     started = 0
     for action in sequencer.advance(until):
@@ -180,7 +183,7 @@ def _play_ahead(
         elif isinstance(action, Ended) and action.outcome is Outcome.CUT:
             cut = action.play
         elif isinstance(action, StartVoice):
-            if action.play.line.id in ids:
+            if action.play.line.id in ids or action.play.line.mark in marks:
                 started = action.play.start
                 break
             plays.append(action.play)

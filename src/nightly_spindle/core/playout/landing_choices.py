@@ -206,7 +206,8 @@ def _lines_behind(programme: Programme, state: AirState, ahead: Ahead) -> list[t
             continue
         item = programme.playable(line.cart)
         moves = line.origin.source in _OUT and line.join is None and line.spot is None
-        if item is None or item.kind is Kind.SPOT or not moves or line.opens is not None:
+        held = item is None or item.kind is Kind.SPOT or line.opens is not None or line.mark
+        if item is None or held or not moves:
             break
         found.append((line, item))
         if len(found) >= _MOST_DRAWN:

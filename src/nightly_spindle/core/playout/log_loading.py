@@ -198,7 +198,8 @@ def lines_from(
         origin = Origin(source, reading.file, match.line.number, how, reading.drop)
         tag = tag_of(match.line, drop.meanings) if drop is not None else ""
         spot = spot_of(programme, match.cart, now_us(state))
-        line = Line(state.take_id(), match.cart or 0, origin, tag=tag, spot=spot)
+        mark = match.line.mark
+        line = Line(state.take_id(), match.cart or 0, origin, tag=tag, spot=spot, mark=mark)
         if match.status is MatchStatus.MATCHED and programme.item(line.cart) is not None:
             lines.append(line)
         else:
@@ -232,7 +233,7 @@ def _break_line(
         return []
     origin = Origin(LineSource.LOG, reading.file, line.number, f"{why} {match.how}.", reading.drop)
     opens = BreakRef(pattern.id, 0, int(match.value))
-    return [Line(state.take_id(), pattern.cart, origin, opens=opens)]
+    return [Line(state.take_id(), pattern.cart, origin, opens=opens, mark=line.mark)]
 
 
 def spot_of(programme: Programme, cart: int | None, at_us: int) -> Booked | None:

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock, length
-from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.playout.air_holds import IS_OVER
 from nightly_spindle.core.playout.overlay_findings import overlay_findings
@@ -208,7 +207,7 @@ def _behind(
         event = programme.event(one.event_id)
         if event is None or not one.line_ids or event.name != one.event:
             continue
-        if any(step.placement is not Placement.END for step in event.line_steps):
+        if not event.at_the_end:
             continue
         start = starts.get(one.line_ids[0])
         late = None if start is None else (start - one.at) / state.clock.rate

@@ -14,6 +14,7 @@ from nightly_spindle.core.events.steps import (
     PLAYS,
     Clear,
     GoBack,
+    GoToMark,
     LoadLog,
     Placement,
     PlayBreak,
@@ -25,6 +26,7 @@ from nightly_spindle.core.events.steps import (
     Step,
 )
 from nightly_spindle.core.events.timed_events import Entry, Firing, TimedEvent
+from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.playout.log_loading import Load, is_loaded, load_log, now_us
 from nightly_spindle.core.playout.step_sources import StepYield, take
 from nightly_spindle.core.programme.air_state import AirState
@@ -38,7 +40,11 @@ from nightly_spindle.core.programme.running_order import (
     Outcome,
 )
 from nightly_spindle.core.programme.sequencer_actions import Action, Dropped, Fired
+from nightly_spindle.core.station.made_hour_source import OWN_DROP
 from nightly_spindle.core.traffic.spot_state import BreakRef
+
+# what a timed mark of an hour may leave out: lines of its own log, and of the net
+_OF_THE_HOUR = frozenset({LineSource.LOG, LineSource.DAY_LOG_AGAIN, LineSource.ROTATION})
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,6 +132,8 @@ class _Lines:
         state = self.here.state
         if isinstance(step, LoadLog):
             self._load(step)
+        elif isinstance(step, GoToMark):
+            self._go_to_mark(step)
         elif isinstance(step, PLAYS):
             self._play(index, step, taken or StepYield())
         elif isinstance(step, Clear):
@@ -160,6 +168,26 @@ class _Lines:
             here.in_place.add((load.owner, load.slot.start_us))
         self._put_in(lines, step.placement)
         self.may_cut = self.may_cut and not waits
+
+    def _go_to_mark(self, step: GoToMark) -> None:
+        """Leave out the songs of the hour before its mark; what is sold or put in by hand stays."""
+        here = self.here
+        upcoming = here.state.order.upcoming
+        place = next((at for at, line in enumerate(upcoming) if line.mark == step.mark), None)
+        if place is None:
+            return  # it is on air already, or the hour was not made
+        due = clock(self.firing.at_us, here.programme.settings.tz)
+        stay: list[Line] = []
+        for line in upcoming[:place]:
+            item = here.programme.item(line.cart)
+            song = item is not None and item.kind in {Kind.SONG, Kind.FILLER}
+            if song and line.origin.source in _OF_THE_HOUR and line.origin.drop in {0, OWN_DROP}:
+                note = f"left out so that “{step.mark}” begins at {due}"
+                here.actions.append(left_out(here.programme, here.state, line, note))
+            else:
+                stay.append(line)
+        upcoming[:place] = stay
+        self.ids.append(upcoming[len(stay)].id)
 
     def _play(self, index: int, step: PlayStep, taken: StepYield) -> None:
         if not taken.picks:

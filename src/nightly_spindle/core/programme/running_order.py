@@ -100,7 +100,7 @@ class Line:
     `begin` is the position (frames) that it starts from, 0 its cue in. `shows` stands as now
     playing instead of its own title. `overlay` is what was set by hand to lie over it, `tag` a
     word that pools of overlays can go by. A line that `opens` a break is filled when it comes next;
-    `spot` says of a campaign's spot whose it is.
+    `spot` says of a campaign's spot whose it is, `mark` which timed mark of its hour it begins.
     """
 
     id: int
@@ -113,6 +113,7 @@ class Line:
     tag: str = ""
     opens: BreakRef | None = None
     spot: Booked | None = None
+    mark: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -173,7 +173,7 @@ def _once(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
 def _at_the_end(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
     """Put at the end instead of the front: it airs when all that is lined up has."""
     steps = event.line_steps
-    if not steps or any(step.placement is not Placement.END for step in steps):
+    if not event.at_the_end:
         return
     fills = [
         d.name

@@ -121,7 +121,8 @@ class FormatsPlace(PagedPlace):
         elif not planned:
             text = "No hour of the coming week has a format clock; paint them under Week."
         elif broken:
-            text = f"{counted(broken, 'firm rule')} could not be kept in the coming week; see Schedule."
+            rules = counted(broken, "firm rule")
+            text = f"{rules} could not be kept in the coming week; see Schedule."
         elif not made:
             text = f"None of the {counted(len(planned), 'hour')} of the coming week is made yet."
         else:

@@ -129,7 +129,7 @@ def made_reading(connection: sqlite3.Connection, slot: Slot) -> LogReading:
 def _match(number: int, hour: MadeHour, slot: Slot) -> Match:
     made = hour.lines[number - 1]
     key = f"{slot.start_us}/{number}"
-    line = LogLine(number, f"cart {made.cart}", cart=made.cart, key=key)
+    line = LogLine(number, f"cart {made.cart}", cart=made.cart, key=key, mark=made.mark)
     why = f"{hour.comes_from[0].upper()}{hour.comes_from[1:]}: {made.why}"
     if made.pattern:
         return Match(line, MatchStatus.BREAK, why, pattern=made.pattern)
