@@ -89,10 +89,13 @@ def drawn(count: int, seed: int, only: str) -> list[Mutant]:
     return found
 
 
-def equivalents() -> set[tuple[str, str, str]]:
-    """Return (path, old, new) of the damage that was shown to change nothing."""
+def is_equivalent(mutant: Mutant) -> bool:
+    """Whether the damage was shown to change nothing: `line` is the whole line that it is done to."""
     text = (ROOT / "tools/mutants_equivalent.toml").read_text("utf-8")
-    return {(one["path"], one["old"], one["new"]) for one in tomllib.loads(text)["equivalent"]}
+    line = (ROOT / mutant.path).read_text("utf-8").splitlines()[mutant.line - 1].strip()
+    this = (mutant.path, line, mutant.old, mutant.new)
+    known = tomllib.loads(text)["equivalent"]
+    return this in {(one["path"], one["line"], one["old"], one["new"]) for one in known}
 
 
 def copy_of_project(to: Path) -> Path:
@@ -134,7 +137,6 @@ class Trials:
 
     def __init__(self, folder: Path, reach: Reach, budget_s: float) -> None:
         self._reach, self._budget_s = reach, budget_s
-        self._known = equivalents()
         self._trees: SimpleQueue[Path] = SimpleQueue()
         for number in range(_WORKERS):
             self._trees.put(copy_of_project(folder / str(number)))
@@ -149,7 +151,7 @@ class Trials:
         return done
 
     def _try(self, mutant: Mutant) -> Tried:
-        if (mutant.path, mutant.old, mutant.new) in self._known:
+        if is_equivalent(mutant):
             return Tried(mutant, Fate.EQUIVALENT)
         reach = self._reach.of(mutant.path, mutant.line)
         if not reach:

@@ -116,6 +116,9 @@ def test_a_copy_on_another_day_is_the_event_itself_elsewhere_one_of_its_own():
     assert (other.id, other.name) == (0, "Tide (copy)")
     assert other.rule.start == datetime(2020, 1, 1, 21, 30)
     assert other.rule.days.weekdays == (4,)
+    daily = named(TimeRule(datetime(2020, 1, 1, 19), "FREQ=DAILY"))
+    other = copied(daily, us(MONDAY, "19:00"), us(day(4), "19:00"), TZ)
+    assert (other.id, other.rule) == (0, TimeRule(datetime(2026, 11, 27, 19))), "by no weekday"
     fortnight = copied(weekly(days="MO;INTERVAL=2"), us(MONDAY, "19:00"), us(day(4), "19:00"), TZ)
     assert (fortnight.id, fortnight.rule.days.weekdays, fortnight.rule.days.every) == (0, (4,), 2)
     once = named(TimeRule(datetime(2026, 11, 23, 19)))

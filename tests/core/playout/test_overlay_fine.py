@@ -87,3 +87,26 @@ def test_a_voiceover_waits_for_the_last_word_of_the_song_before():
     # where there is no room for it any more it is not laid over the last word
     made = station([out, song(2, 60.0, intro=5.0), spoken], [pool(PoolUse.VOICEOVERS, **options)])
     assert not aired(on_air(made, [1, 2]), 75).overlays
+
+
+def test_a_pool_that_fell_back_counts_as_used_and_its_turn_stays():
+    from test_overlays import pool, station, voice
+
+    from nightly_spindle.core.playout.overlay_playout import use_of_pool
+    from nightly_spindle.core.programme.air_state import new_state
+
+    made = pool(carts=(900, 901), fallback=905)
+    programme = station([voice(900, 5.0), voice(901, 5.0), voice(905, 4.0)], [made])
+    state = new_state(44_100, 1000, 0)
+    use_of_pool(programme, state, 1, 900, 2000)
+    turn = state.overlays.turns[1]
+    state.overlays.since_used[1] = 7
+    use_of_pool(programme, state, 1, 905, 9000)
+    assert state.overlays.turns[1].at == 9000, "its pause counts from the fallback on"
+    assert state.overlays.turns[1] == type(turn)(
+        **{**{name: getattr(turn, name) for name in turn.__slots__}, "at": 9000}
+    )
+    assert state.overlays.since_used[1] == 0
+    assert state.overlays.last_used == {900: 2000, 905: 9000}
+    use_of_pool(programme, state, 99, 901, 9500)
+    assert set(state.overlays.turns) == {1}, "no pool of that number"

@@ -33,6 +33,7 @@ def test_a_placed_break_lasts_as_long_as_its_spots_between_what_opens_and_closes
     assert seconds == pytest.approx(length(made, 101) + length(made, 102))
     framed, made = lasts(placed, opens=50.0, closes=50.0)
     assert framed == pytest.approx(seconds + 2 * length(made, 50))
+    assert lasts(placed, empty="PSAs")[0] == pytest.approx(seconds), "nothing fills it besides"
     other = [replace(one, at_us=at(8, 45)) for one in placed]
     assert lasts(other, opens=50.0)[0] == 0.0, "none is placed in this one: nothing opens it"
 

@@ -6,6 +6,7 @@ from collections import Counter, defaultdict
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
+from types import SimpleNamespace
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -52,7 +53,7 @@ from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, break_plac
 from nightly_spindle.core.traffic.order_quotas import HeardSpot, quota
 from nightly_spindle.core.traffic.separation import too_near
 from nightly_spindle.core.traffic.spot_demand import Demand
-from nightly_spindle.core.traffic.spot_placement import place_spots
+from nightly_spindle.core.traffic.spot_placement import _outwards, place_spots
 from nightly_spindle.core.traffic.spot_plan import SpotPlan
 
 TZ = ZoneInfo("Europe/Lisbon")
@@ -543,3 +544,12 @@ def test_a_table_says_line_and_reason_of_what_is_wrong():
     assert "line 4 has 2 cells, the header 4" in said
     with pytest.raises(InputFault, match="has a column “price”; columns are campaign"):
         orders_from_csv("campaign,price\nA,3\n", [], "orders.csv")
+
+
+@pytest.mark.parametrize("ideal", [10.0, 10.2, 14.5, 19.9, 3.0, 25.0])
+def test_places_are_looked_at_outwards_from_where_a_spot_would_be_best(ideal):
+    unit = SimpleNamespace(window=SimpleNamespace(begin=10, end=20), ideal=ideal)
+    found = list(_outwards(unit))
+    assert sorted(found) == list(range(10, 20)), "all of its window, whatever the ideal"
+    far = [abs(place + 0.5 - ideal) for place in found]
+    assert far == sorted(far) or not 10 <= ideal < 20
