@@ -90,7 +90,7 @@ def drawn(count: int, seed: int, only: str) -> list[Mutant]:
 
 
 def is_equivalent(mutant: Mutant) -> bool:
-    """Whether the damage was shown to change nothing: `line` is the whole line that it is done to."""
+    """Whether the damage was shown to change nothing; `line` is the whole line it is done to."""
     text = (ROOT / "tools/mutants_equivalent.toml").read_text("utf-8")
     line = (ROOT / mutant.path).read_text("utf-8").splitlines()[mutant.line - 1].strip()
     this = (mutant.path, line, mutant.old, mutant.new)
