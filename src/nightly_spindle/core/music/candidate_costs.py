@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -62,12 +63,17 @@ class CandidateCosts:
             for name in ideal_s
             if name in self.scarcity
         }
-        self.tight = RuleCosts(table, rules, wall)
+        self._by_rules = table, rules, wall
         self._categories = categories
         self._ideal_s = ideal_s
         self._rng = rng
         self._mixed: dict[str, np.ndarray] = {}
         self._near: dict[str, np.ndarray] = {}
+
+    @cached_property
+    def tight(self) -> RuleCosts:
+        """What judges without margins: only asked where something could not be kept."""
+        return RuleCosts(*self._by_rules)
 
     def begin_hour(self) -> None:
         """Mix shuffled categories anew, and look anew whose turn is near."""
@@ -117,14 +123,15 @@ class CandidateCosts:
 
     def _turn(self, lines: PlayColumns, at_s: float, category: str, rows: np.ndarray) -> np.ndarray:
         known = self._categories.get(category) or Rotating(category)
-        wanted = np.full(len(rows), self._ideal_s.get(category, 3600.0))
+        wanted: np.ndarray | float = float(self._ideal_s.get(category, 3600.0))
         if known.turn is Turn.WEIGHTED:
             wanted = wanted / self.table.weight[rows]
         early, rested = turn_costs(lines, self.table, at_s, rows, wanted)
         if category in self.scarcity:
             early = early + self.scarcity.costs(lines, at_s, category, rows) / _EARLY
         # whatever its length, an item's time comes: else the odd lengths would never air
-        early = early - _OVERDUE * np.clip(rested / wanted - 1, 0.0, _MOST_OVERDUE)
+        late = np.minimum(np.maximum(rested / wanted - 1, 0.0), _MOST_OVERDUE)
+        early = early - _OVERDUE * late
         if known.turn is Turn.SHUFFLED:
             mixed: np.ndarray = _EARLY * early + _MIX * self._mix(category)[rows]
             return mixed

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 FIRM = 1e6
 _NEARLY = 2e-6  # what a play within the margin of a firm time costs, against one within the time
 _MOST_SHORT = 1e6
+_LATELY = 6  # sets of rows that are remembered
 _REACH = 8  # songs on each side that are looked at for rows of a trait, at least
 
 
@@ -182,40 +183,48 @@ def shortfall(far_s: np.ndarray, wanted_s: float) -> np.ndarray:
     return found
 
 
-class _Asked:
-    """The rows that are asked about, again and again the same ones, as a rule sees them."""
+@dataclass(slots=True)
+class _Rows:
+    """Rows that are asked about, as a rule sees them: their marks, and which it is about."""
 
-    def __init__(self, columns: Sequence[np.ndarray], inside: np.ndarray | None) -> None:
-        self._columns, self._inside = columns, inside
-        self._rows: np.ndarray | None = None
-        self.marks: list[np.ndarray] = []
-        most = max((int(column.max(initial=0)) for column in columns), default=0)
-        self._known = np.zeros(most + 1, bool)
-        self.inside: np.ndarray | None = None  # which of them a rule of a category is about
-        self.outside = False
+    rows: np.ndarray
+    marks: list[np.ndarray]
+    inside: np.ndarray | None
+    known: np.ndarray | None = None  # by mark, whether it is one of theirs
 
-    def about(self, rows: np.ndarray) -> bool:
-        """Look at these rows; returns whether the rule is about any of them."""
-        if rows is not self._rows:
-            self._rows = rows
-            for marks in self.marks:
-                self._known[marks] = False
-            self.marks = [column[rows] for column in self._columns]
-            for marks in self.marks:
-                self._known[marks] = True
-            self._known[0] = False
-            if self._inside is not None:
-                self.inside = self._inside[rows]
-                self.outside = not self.inside.any()
-        return not self.outside
-
-    def alike(self, marks: Sequence[np.ndarray]) -> bool:
-        """Whether any of these marks is one of theirs."""
-        return any(self._known[some].any() for some in marks)
+    def alike(self, marks: Sequence[np.ndarray], many: int) -> bool:
+        """Whether any of these marks (less than `many`) is one of theirs."""
+        if self.known is None:
+            self.known = np.zeros(many, bool)
+            for own in self.marks:
+                self.known[own] = True
+            self.known[0] = False
+        return any(self.known[some].any() for some in marks)
 
     def of(self, found: np.ndarray) -> np.ndarray:
         """Return what was found, nothing for rows that the rule is not about."""
         return found if self.inside is None else found * self.inside
+
+
+class _Asked:
+    """The rows that were asked about lately: the same few are, again and again."""
+
+    def __init__(self, columns: Sequence[np.ndarray], inside: np.ndarray | None) -> None:
+        self._columns, self._inside = columns, inside
+        self._lately: list[tuple[np.ndarray, _Rows | None]] = []
+
+    def about(self, rows: np.ndarray) -> _Rows | None:
+        """Return the rows as the rule sees them, None where it is about none of them."""
+        for known, found in self._lately:
+            if known is rows:
+                return found
+        found = None
+        inside = None if self._inside is None else self._inside[rows]
+        if inside is None or inside.any():
+            found = _Rows(rows, [column[rows] for column in self._columns], inside)
+        if len(rows) > 1:  # a single one comes but once
+            self._lately = [(rows, found), *self._lately[: _LATELY - 1]]
+        return found
 
 
 class _Apart:
@@ -232,31 +241,31 @@ class _Apart:
         self._firm = rule.firm
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if not self._columns or not self._asked.about(rows):
+        asked = self._asked.about(rows) if self._columns else None
+        if asked is None:
             return None
         _, near = view.near(self._seconds + self._margin_s)
         if not near.size:
             return None
         marks = [column[near] for column in self._columns]
-        if not self._asked.alike(marks):
+        counts = self._counts
+        if not asked.alike(marks, len(counts)):
             return None
         often: np.ndarray | float = 1.0
         if self._firm:
             often = view.short(self._seconds, self._margin_s)
         if self._inside is not None:
             often = often * self._inside[near]
-        counts = self._counts
         for column in marks:
             np.add.at(counts, column, often)
         counts[0] = 0.0
-        own = self._asked.marks
-        found = counts[own[0]]
-        for one in own[1:]:
+        found = counts[asked.marks[0]]
+        for one in asked.marks[1:]:
             # artists in common with one other play count once, however many they are
             np.maximum(found, counts[one], out=found)
         for column in marks:
             counts[column] = 0.0
-        return self._asked.of(found)
+        return asked.of(found)
 
 
 class _PlaysADay:
@@ -268,7 +277,8 @@ class _PlaysADay:
         self._counts = np.zeros(table.size)
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if not self._asked.about(rows):
+        asked = self._asked.about(rows)
+        if asked is None:
             return None
         begin, end = view.wall.broadcast_day(view.at_s)
         today = view.lines.row[view.lines.within(begin - 1e-3, end)]
@@ -276,7 +286,7 @@ class _PlaysADay:
         most = self._most[rows]
         found = (self._counts[rows] >= most) & (most > 0)
         self._counts[today] = 0.0
-        return self._asked.of(found * 1.0)
+        return asked.of(found * 1.0)
 
 
 class _Yesterday:
@@ -291,7 +301,8 @@ class _Yesterday:
         self._counts = np.zeros(table.size)
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if not self._asked.about(rows):
+        asked = self._asked.about(rows)
+        if asked is None:
             return None
         found: np.ndarray | None = None
         for days in (-1, 1):
@@ -304,7 +315,7 @@ class _Yesterday:
                 counted = self._counts[rows]
                 self._counts[near] = 0.0
                 found = counted if found is None else found + counted
-        return None if found is None else self._asked.of(found)
+        return None if found is None else asked.of(found)
 
 
 class _Rest:
@@ -337,7 +348,7 @@ class _Run:
         if value:
             column = (column == numbers.get(value, -1)).astype(np.int64)
         self._most = round(rule.amount)
-        self._values = [int(one) for one in column]  # single ones are asked for one by one
+        self._values: list[int] = column.tolist()  # single ones are asked for one by one
         self._extra = np.zeros(int(column.max(initial=0)) + 1)
         self._inside = _category(table, rule)
         self._asked = _Asked([column], self._inside)
@@ -353,7 +364,8 @@ class _Run:
         return value, run
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        if len(self._extra) == 1 or not self._asked.about(rows):
+        asked = self._asked.about(rows) if len(self._extra) > 1 else None
+        if asked is None:
             return None
         reach = max(_REACH, 2 * self._most)
         before, m = self._next_to(view.songs(-1, reach, self._inside))
@@ -366,9 +378,9 @@ class _Run:
         if before == after:
             extra[before] = max(0, m + n + 1 - most) - max(0, m - most) - max(0, n - most)
         extra[0] = 0.0
-        found = extra[self._asked.marks[0]]
+        found = extra[asked.marks[0]]
         extra[before] = extra[after] = 0.0
-        return self._asked.of(found)
+        return asked.of(found)
 
 
 class _OwnHours:
@@ -414,16 +426,20 @@ def _own_counts(table: RotationColumns) -> list[Term]:
 
 
 def turn_costs(
-    lines: PlayColumns, table: RotationColumns, at_s: float, rows: np.ndarray, wanted_s: np.ndarray
+    lines: PlayColumns,
+    table: RotationColumns,
+    at_s: float,
+    rows: np.ndarray,
+    wanted_s: np.ndarray | float,
 ) -> tuple[np.ndarray, np.ndarray]:
     """Return how much too early each row comes round, 0 to 2, and how long it has rested (s).
 
-    `wanted_s` is for each row the time between two plays that would be even. Plays before and
-    after count; what they would cost each other without it between is taken off, so that the sum
-    over all plays is one figure.
+    `wanted_s` is the time between two plays that would be even, of each row or of all. Plays before
+    and after count; what they would cost each other without it between is taken off, so that the
+    sum over all plays is one figure.
     """
     middle = lines.place(at_s)
-    reach_s = float(wanted_s.max(initial=0.0))
+    reach_s = wanted_s if isinstance(wanted_s, float) else float(wanted_s.max(initial=0.0))
     last = lines.last_starts(middle, table.heard_s)[rows]
     # beyond an even round it is due, the same as what nobody remembers: else the lengths that are
     # left for the end of a round would be the odd ones, and nothing would land
