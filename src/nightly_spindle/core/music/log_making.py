@@ -206,8 +206,11 @@ class Maker:
                 draft.take(place)
             draft.ruled += Filler(draft, choice, rng, self._effort).fill()
         _set_real_lengths(draft, self.stock)
-        # some seconds more or less may bring two plays nearer than a firm rule allows
-        if draft.ruled > 0 and Filler(draft, choice, rng, self._effort).mend():
+        # some seconds more or less may bring two plays nearer than a firm rule allows, and so may
+        # those of what is mended
+        for _ in range(_LANDS_AGAIN):
+            if not Filler(draft, choice, rng, self._effort).mend():
+                break
             _set_real_lengths(draft, self.stock)
 
     @staticmethod
