@@ -62,7 +62,7 @@ class Maker:
         self._songs_since = 0
         self._carried_s = 0.0
         self._choices: dict[tuple[RotationRule, ...], CandidateCosts] = {}
-        self._means = _means(stock)
+        self._means = stock.table.mean_s
         self._ideal_s = self._ideal_gaps()
 
     def make(self) -> Iterator[MadeHour]:
@@ -440,14 +440,6 @@ def _expected_songs(task: HourTask, stock: Stock, means: Mapping[str, float]) ->
     mean = sum(w * means.get(name, _SONG_S) for name, w in weights.items()) / total if total else 1
     songs = {name: max(left, 0.0) / mean * w / total for name, w in weights.items()}
     return {name: found[name] + songs.get(name, 0.0) for name in {*found, *songs}}
-
-
-def _means(stock: Stock) -> dict[str, float]:
-    """Return the mean length of the items of each category (s)."""
-    table = stock.table
-    return {
-        name: float(table.length_s[rows].mean()) for name, rows in table.rows.items() if rows.size
-    }
 
 
 def _within(

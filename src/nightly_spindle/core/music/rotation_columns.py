@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -89,6 +90,11 @@ class RotationColumns:
             if card.hours.strip():
                 self.closed[row] = card.grid.bits
         self.closed_rows = np.array(sorted(self.closed), np.int64)
+
+    @cached_property
+    def mean_s(self) -> dict[str, float]:
+        """How long an item of each category lasts on average (s); none of an empty one."""
+        return {n: float(self.length_s[rows].mean()) for n, rows in self.rows.items() if rows.size}
 
     def row(self, cart: int) -> int:
         """Return the row of a cart number, 0 where the table does not know it."""

@@ -84,7 +84,7 @@ def next_song(programme: Programme, state: AirState, at: int) -> tuple[Item | No
     """Return what rotation airs at frame `at`, and why; None where nothing can be played."""
     clock = clock_at(programme, state.clock.instant_of(at))
     formats = programme.formats
-    weights = formats.play_weights(clock, _song_s(programme))
+    weights = formats.play_weights(clock, _tables(programme).table.mean_s)
     names = [name for name in sorted(weights) if _playable(programme, _carts(programme, name))]
     best: tuple[float, Item, str] | None = None
     left = _left_s(programme, state, at)
@@ -252,14 +252,6 @@ def _judge(tables: RotationTables, rules: tuple[RotationRule, ...]) -> RuleCosts
     if found is None:
         found = tables.judges[rules] = RuleCosts(tables.table, rules, tables.wall)
     return found
-
-
-def _song_s(programme: Programme) -> dict[str, float]:
-    """Return how long a song of each category lasts (s)."""
-    table = _tables(programme).table
-    return {
-        name: float(table.length_s[rows].mean()) for name, rows in table.rows.items() if rows.size
-    }
 
 
 def _scarcity(

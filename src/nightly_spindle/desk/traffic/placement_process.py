@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+from nightly_spindle.core.base.wording import counted
 from nightly_spindle.desk.kit.answering import serve
 from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.programme.snapshot import open_station
@@ -39,7 +40,7 @@ class Reply:
             return self.problem
         tail = f", {self.moved} moved" if self.moved else ""
         tail += f", {self.missing} could not be" if self.missing else ""
-        return f"{self.placed} spots placed{tail}."
+        return f"{counted(self.placed, 'spot')} placed{tail}."
 
 
 def _place(folder: Path, asked: Request) -> Reply:
