@@ -199,7 +199,7 @@ def test_it_sees_what_is_plain_to_see_and_nothing_else(seed):
         # and those who make logs see the same as the judge
         at, row = float(lines[place][0]), table.row(lines[place][1])
         columns.remove(at, row)
-        assert {term.words for term, _ in makers.told(columns, at, row)} == wanted
+        assert {words for words, _ in makers.told(columns, at, row)} == wanted
         alone = makers.costs(columns, at, np.array([row]))[0]
         assert (alone >= FIRM) == any(one.firm for one in broken)
         columns.insert(at, row)

@@ -215,7 +215,7 @@ def test_the_rules_that_count_and_the_items_own():
     def broken(lines, when, cart, *rules):
         judge = RuleCosts(table, rules, wall)
         lined = PlayColumns((one, table.row(c)) for one, c in lines)
-        return [term.words for term, _ in judge.told(lined, when, table.row(cart))]
+        return [words for words, _ in judge.told(lined, when, table.row(cart))]
 
     hours_text = "It may not air at this hour or on this day."
     assert broken([], at, 1) == []

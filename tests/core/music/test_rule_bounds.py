@@ -24,7 +24,7 @@ def judge_of(items, *rules):
 
     def broken(lines, when, cart):
         lined = PlayColumns((at, table.row(one)) for at, one in lines)
-        return [term.words for term, _ in judge.told(lined, when, table.row(cart))]
+        return [words for words, _ in judge.told(lined, when, table.row(cart))]
 
     return broken
 

@@ -20,7 +20,7 @@ from nightly_spindle.core.music.rotation_rules import (
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable, Iterator, Sequence
 
     from nightly_spindle.core.calendar.local_hours import LocalHours
     from nightly_spindle.core.music.play_columns import PlayColumns
@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
 _DAYS = (-1, 1)
 _MOMENT_S = 1.0
+_FEW = 16  # rows that are looked at together
 
 
 class Broken(NamedTuple):
@@ -108,22 +109,26 @@ class HourJudge:
     def _too_often(self, plays: Plays, most: np.ndarray) -> np.ndarray:
         """Return 1 for each song that airs more often on its broadcast day than it may."""
         found = np.zeros(len(plays.row), int)
-        for song, (at, row) in enumerate(zip(plays.at, plays.row, strict=True)):
-            if most[row]:
-                begin, end = self._wall.broadcast_day(float(at))
-                near = plays.lines.within(begin - _MOMENT_S, end)
-                day = plays.lines.row[near][plays.lines.at[near] >= begin]
-                found[song] = (day == row).sum() > most[row]
+        days = [self._wall.broadcast_day(float(at)) for at in plays.at]
+        for begin, end in set(days):
+            near = plays.lines.within(begin - _MOMENT_S, end)
+            day = plays.lines.row[near][plays.lines.at[near] >= begin]
+            often = (day[:, None] == plays.row[None, :]).sum(axis=0)
+            mine = np.array([one == (begin, end) for one in days])
+            found[mine & (often > most[plays.row])] = 1
+        found[most[plays.row] == 0] = 0
         return found
 
     def _same_hour(self, plays: Plays, seconds: np.ndarray) -> np.ndarray:
         """Return how often each song airs near its time the day before or after."""
         found = np.zeros(len(plays.row), int)
-        for song, (at, row) in enumerate(zip(plays.at, plays.row, strict=True)):
-            for days in _DAYS if seconds[row] else ():
-                there = self._wall.same_time(float(at), days)
-                part = plays.lines.within(there - seconds[row], there + seconds[row])
-                found[song] += (plays.lines.row[part] == row).sum()
+        wanted = seconds[plays.row]
+        for days in _DAYS if wanted.any() else ():
+            there = np.array([self._wall.same_time(float(at), days) for at in plays.at])
+            part = plays.lines.within(there.min() - wanted.max(), there.max() + wanted.max())
+            pairs = np.abs(there[:, None] - plays.lines.at[part][None, :]) < wanted[:, None]
+            pairs &= plays.row[:, None] == plays.lines.row[part][None, :]
+            found += pairs.sum(axis=1)
         return found
 
     def _in_a_row(self, rule: RotationRule, plays: Plays, inside: np.ndarray | None) -> np.ndarray:
@@ -135,7 +140,7 @@ class HourJudge:
             return found
         most = round(rule.amount)
 
-        def run(songs: np.ndarray, mine: int) -> int:
+        def run(songs: Iterator[int], mine: int) -> int:
             """Count how many of these songs, one after the other, have it too."""
             many = 0
             for row in songs:
@@ -150,8 +155,8 @@ class HourJudge:
             mine = column[row]
             if not mine or (value and mine != numbers.get(value)):
                 continue
-            before = run(plays.lines.row[:place][::-1], mine)
-            after = run(plays.lines.row[place + 1 :], mine)
+            before = run(_from(plays.lines.row[:place][::-1]), mine)
+            after = run(_from(plays.lines.row[place + 1 :]), mine)
             whole = max(0, before + 1 + after - most)
             found[song] = whole - max(0, before - most) - max(0, after - most)
         return found
@@ -190,6 +195,12 @@ class HourJudge:
                 again = (plays.lines.row[part] == row).sum() > 1
                 found[song] = again or at - self._table.heard_s[row] < rest
         return found
+
+
+def _from(rows: np.ndarray) -> Iterator[int]:
+    """Give the rows one by one; seldom more than a few are wanted."""
+    for at in range(0, len(rows), _FEW):
+        yield from rows[at : at + _FEW].tolist()
 
 
 def _places(lines: PlayColumns, at: np.ndarray, rows: np.ndarray) -> np.ndarray:

@@ -18,6 +18,7 @@ from nightly_spindle.core.base.apportion import next_turn
 from nightly_spindle.core.music.candidate_costs import CandidateCosts
 from nightly_spindle.core.music.format_clocks import SlotKind
 from nightly_spindle.core.music.formats import ALL_SONGS
+from nightly_spindle.core.music.hour_judge import HourJudge
 from nightly_spindle.core.music.hour_segments import (
     EVENTS,
     FILLS,
@@ -31,6 +32,7 @@ from nightly_spindle.core.music.made_hour import finished
 from nightly_spindle.core.music.rule_costs import FIRM
 from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
 from nightly_spindle.core.music.segment_fill import TOGETHER, Filler
+from nightly_spindle.core.music.segment_mending import mend, set_real_lengths
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -62,6 +64,7 @@ class Maker:
         self._songs_since = 0
         self._carried_s = 0.0
         self._choices: dict[tuple[RotationRule, ...], CandidateCosts] = {}
+        self._judges: dict[tuple[RotationRule, ...], HourJudge] = {}
         self._means = stock.table.mean_s
         self._ideal_s = self._ideal_gaps()
 
@@ -90,9 +93,19 @@ class Maker:
             )
         return found
 
+    def _judge(self, rules: Sequence[RotationRule]) -> HourJudge:
+        """Return what looks by these rules at what is made."""
+        key = tuple(rules)
+        found = self._judges.get(key)
+        if found is None:
+            stock = self.stock
+            found = self._judges[key] = HourJudge(stock.table, key, stock.wall)
+        return found
+
     def _hour(self, task: HourTask, begins_s: float) -> tuple[MadeHour, float]:
         rng = np.random.default_rng([self.stock.seed, int(task.begin_s) % 2**32])
-        choice = self.choice(self.stock.formats.rules_of(task.clock))
+        rules = self.stock.formats.rules_of(task.clock)
+        choice = self.choice(rules)
         choice.begin_hour()
         drafts: list[SegmentDraft] = []
         notes: list[str] = []
@@ -105,7 +118,7 @@ class Maker:
             draft = self._filled(task, segment, at, choice, rng, notes)
             drafts.append(draft)
             at = draft.end_s
-        made = finished(task, drafts, choice, notes, self.stock)
+        made = finished(task, drafts, self._judge(rules), choice, notes, self.stock)
         return made, at
 
     def _fixed_ahead(
@@ -178,6 +191,8 @@ class Maker:
         draft = self._segment(task, segment, begins_s, notes, lean_s)
         draft.ruled = Filler(draft, choice, rng, self._effort).fill()
         self._land(draft, choice, rng)
+        firm = [rule for rule in self.stock.formats.rules_of(task.clock) if rule.firm]
+        mend(draft, self._judge(firm), choice, rng, self.stock)
         return draft
 
     def _undo(self, task: HourTask, draft: SegmentDraft, songs_since: int) -> None:
@@ -195,7 +210,7 @@ class Maker:
     def _land(self, draft: SegmentDraft, choice: CandidateCosts, rng: np.random.Generator) -> None:
         """Give a segment the lengths of its real joins, and aim again where it is off by them."""
         for _ in range(_LANDS_AGAIN):
-            _set_real_lengths(draft, self.stock)
+            set_real_lengths(draft, self.stock)
             music = draft.music[-self._together(draft, choice) :]
             if abs(draft.off_s) <= draft.segment.tolerance_s * 0.9 or not music:
                 break
@@ -205,13 +220,7 @@ class Maker:
             for place in music:
                 draft.take(place)
             draft.ruled += Filler(draft, choice, rng, self._effort).fill()
-        _set_real_lengths(draft, self.stock)
-        # some seconds more or less may bring two plays nearer than a firm rule allows, and so may
-        # those of what is mended
-        for _ in range(_LANDS_AGAIN):
-            if not Filler(draft, choice, rng, self._effort).mend():
-                break
-            _set_real_lengths(draft, self.stock)
+        set_real_lengths(draft, self.stock)
 
     @staticmethod
     def _together(draft: SegmentDraft, choice: CandidateCosts) -> int:
@@ -479,14 +488,3 @@ def _with_taken(
             at += one.lasts_s
     found += [(Seat(Need(EVENTS, SlotKind.BREAK, one.name), one.lasts_s), 0) for one in waiting]
     return found
-
-
-def _set_real_lengths(draft: SegmentDraft, stock: Stock) -> None:
-    """Give the seats the lengths of the joins as they will be."""
-    places = [at for at, seat in enumerate(draft.seats) if seat.row > 0]
-    items = [stock.table.item(draft.seats[at].row) for at in places]
-    lengths = [seat.length_s for seat in draft.seats]
-    for at, length in zip(places, stock.joined(items), strict=True):
-        lengths[at] = length
-    draft.bias_s = 0.0
-    draft.retime(lengths)

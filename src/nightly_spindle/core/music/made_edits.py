@@ -142,7 +142,7 @@ class HourEditor:
         found = []
         for at in order:
             told = self._costs.told(self._lines, at_s, int(rows[at]))
-            words = tuple(term.words for term, _ in told)
+            words = tuple(text for text, _ in told)
             firm = any(cost >= FIRM for _, cost in told)
             item = table.item(int(rows[at]))
             found.append(LineCandidate(item, float(costs[at]), words, firm, float(lands[at])))

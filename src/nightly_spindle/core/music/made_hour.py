@@ -8,7 +8,6 @@ import numpy as np
 
 from nightly_spindle.core.base.timebase import length
 from nightly_spindle.core.music.format_clocks import SlotKind
-from nightly_spindle.core.music.hour_judge import Broken, HourJudge
 from nightly_spindle.core.music.hour_segments import EVENTS, FILLS
 from nightly_spindle.core.music.made_logs import MadeHour, MadeLine, Note
 from nightly_spindle.core.music.rule_costs import FIRM
@@ -17,6 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.music.candidate_costs import CandidateCosts
+    from nightly_spindle.core.music.hour_judge import Broken, HourJudge
     from nightly_spindle.core.music.hour_segments import HourTask
     from nightly_spindle.core.music.making_stock import Stock
     from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 def finished(
     task: HourTask,
     drafts: Sequence[SegmentDraft],
+    judge: HourJudge,
     choice: CandidateCosts,
     said: Sequence[str],
     stock: Stock,
@@ -37,7 +38,6 @@ def finished(
     notes = [Note(-1, f"{text[0].upper()}{text[1:]}.") for text in said]
     cost = 0.0
     songs = [(seat.at_s, seat.row) for draft in drafts for seat in draft.seats if seat.need.music]
-    judge = HourJudge(stock.table, stock.formats.rules_of(task.clock), stock.wall)
     judged = iter(judge.judged(drafts[0].lines, songs) if drafts else ())
     for draft in drafts:
         for place, seat in enumerate(draft.seats):
@@ -105,7 +105,7 @@ def _stopped(
         item = draft.table.item(best)
         if any(cost >= FIRM for _, cost in told):
             near = f" Nothing of its category fits here; “{item.label}” nearly does, stopped by: "
-            near += " ".join(term.words for term, cost in told if cost >= FIRM)
+            near += " ".join(words for words, cost in told if cost >= FIRM)
         else:
             near = f" “{item.label}” would fit, at another length."
     draft.lines.insert(seat.at_s, seat.row)

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
+from nightly_spindle.core.music.plays_apart import PlaysApart
 from nightly_spindle.core.music.rotation_columns import NEVER
 from nightly_spindle.core.music.rotation_rules import (
     HEARD_OFTEN,
@@ -30,8 +31,6 @@ if TYPE_CHECKING:
     from nightly_spindle.core.music.rotation_columns import RotationColumns
 
 FIRM = 1e6
-_NEARLY = 2e-6  # what a play within the margin of a firm time costs, against one within the time
-_MOST_SHORT = 1e6
 _LATELY = 6  # sets of rows that are remembered
 _REACH = 8  # songs on each side that are looked at for rows of a trait, at least
 
@@ -49,7 +48,6 @@ class View:
         self.at, self.row = lines.at, lines.row
         self._music = music
         self._near: dict[float, tuple[slice, np.ndarray]] = {}
-        self._short: dict[tuple[float, float], np.ndarray] = {}
         self._songs: dict[tuple[int, int, int], list[int]] = {}
 
     def songs(self, step: int, many: int, inside: np.ndarray | None) -> list[int]:
@@ -82,15 +80,6 @@ class View:
             found = self._near[reach_s] = places, self.row[places]
         return found
 
-    def short(self, wanted_s: float, margin_s: float) -> np.ndarray:
-        """Return what each line within a firm time and its margin counts if it is alike."""
-        found = self._short.get((wanted_s, margin_s))
-        if found is None:
-            places, _ = self.near(wanted_s + margin_s)
-            far_s = np.abs(self.at[places] - self.at_s)
-            found = self._short[wanted_s, margin_s] = shortfall(far_s, wanted_s)
-        return found
-
 
 class Judge(Protocol):
     """Says how often each row would break a rule; None for none of them."""
@@ -106,8 +95,12 @@ class Term:
 
     rule: RotationRule
     judge: Judge
-    cost: float
     own: str = ""
+
+    @property
+    def cost(self) -> float:
+        """What breaking it once costs."""
+        return _cost(self.rule)
 
     @property
     def words(self) -> str:
@@ -125,39 +118,45 @@ class RuleCosts:
         wall: LocalHours,
         margin_s: float = 0.0,
     ) -> None:
-        self.wall = wall
-        self.table = table
-        self.terms = [_own_hours(table)]
-        self.terms += _own_counts(table)
-        for rule in rules:
-            margin = margin_s if rule.firm else 0.0
-            cost = FIRM if rule.firm else rule.weight
-            self.terms.append(Term(rule, _judge(table, rule, margin), cost))
+        self._wall = wall
+        self._table = table
+        self._apart = tuple(rule for rule in rules if rule.apart)
+        self._apart_costs = np.array([_cost(rule) for rule in self._apart])
+        self._too_near = PlaysApart(table, self._apart, margin_s)
+        self._terms = [_own_hours(table), *_own_counts(table)]
+        self._terms += [Term(rule, _judge(table, rule)) for rule in rules if not rule.apart]
 
     def costs(self, lines: PlayColumns, at_s: float, rows: np.ndarray) -> np.ndarray:
         """Return what each row costs at an instant (s)."""
-        view = View(lines, at_s, self.wall, self.table.music)
-        total = np.zeros(len(rows))
-        for term in self.terms:
+        view = View(lines, at_s, self._wall, self._table.music)
+        near = self._too_near.counts(lines, at_s, rows)
+        total: np.ndarray = np.zeros(len(rows)) if near is None else self._apart_costs @ near
+        for term in self._terms:
             found = term.judge(view, rows)
             if found is not None:
                 total += found * term.cost
         return total
 
-    def told(self, lines: PlayColumns, at_s: float, row: int) -> list[tuple[Term, float]]:
-        """Return the rules that a row breaks at an instant, and what each costs."""
-        view, rows = View(lines, at_s, self.wall, self.table.music), np.array([row])
+    def told(self, lines: PlayColumns, at_s: float, row: int) -> list[tuple[str, float]]:
+        """Return the rules that a row breaks at an instant, in words, and what each costs."""
+        view, rows = View(lines, at_s, self._wall, self._table.music), np.array([row])
         broken = []
-        for term in self.terms:
+        near = self._too_near.counts(lines, at_s, rows)
+        for rule, often in zip(self._apart, () if near is None else near[:, 0], strict=False):
+            if often > 0:
+                broken.append((rule.sentence(), float(often) * _cost(rule)))
+        for term in self._terms:
             found = term.judge(view, rows)
             if found is not None and found[0] > 0:
-                broken.append((term, float(found[0]) * term.cost))
+                broken.append((term.words, float(found[0]) * term.cost))
         return broken
 
 
-def _judge(table: RotationColumns, rule: RotationRule, margin_s: float) -> Judge:
-    if rule.apart:
-        return _Apart(table, rule, margin_s)
+def _cost(rule: RotationRule) -> float:
+    return FIRM if rule.firm else rule.weight
+
+
+def _judge(table: RotationColumns, rule: RotationRule) -> Judge:
     if rule.kind is RuleSubject.PLAYS:
         return _PlaysADay(table, rule)
     if rule.kind is RuleSubject.YESTERDAY:
@@ -171,35 +170,12 @@ def _category(table: RotationColumns, rule: RotationRule) -> np.ndarray | None:
     return table.inside.get(name, np.zeros(table.size, bool)) if name else None
 
 
-def shortfall(far_s: np.ndarray, wanted_s: float) -> np.ndarray:
-    """Return what two plays that are alike count, so far apart (s) where a firm rule wants more.
-
-    1 just under what is wanted, the more the nearer: one play next to another of the same artist is
-    worse than many that are apart by half of what is wanted. Next to nothing from there on.
-    """
-    ratio = wanted_s / np.maximum(far_s, 1.0)
-    found: np.ndarray = np.minimum(_MOST_SHORT, ratio * ratio * ratio)
-    found[far_s >= wanted_s] = _NEARLY
-    return found
-
-
 @dataclass(slots=True)
 class _Rows:
     """Rows that are asked about, as a rule sees them: their marks, and which it is about."""
 
-    rows: np.ndarray
-    marks: list[np.ndarray]
+    marks: np.ndarray
     inside: np.ndarray | None
-    known: np.ndarray | None = None  # by mark, whether it is one of theirs
-
-    def alike(self, marks: Sequence[np.ndarray], many: int) -> bool:
-        """Whether any of these marks (less than `many`) is one of theirs."""
-        if self.known is None:
-            self.known = np.zeros(many, bool)
-            for own in self.marks:
-                self.known[own] = True
-            self.known[0] = False
-        return any(self.known[some].any() for some in marks)
 
     def of(self, found: np.ndarray) -> np.ndarray:
         """Return what was found, nothing for rows that the rule is not about."""
@@ -209,8 +185,8 @@ class _Rows:
 class _Asked:
     """The rows that were asked about lately: the same few are, again and again."""
 
-    def __init__(self, columns: Sequence[np.ndarray], inside: np.ndarray | None) -> None:
-        self._columns, self._inside = columns, inside
+    def __init__(self, marks: np.ndarray, inside: np.ndarray | None) -> None:
+        self._marks, self._inside = marks, inside
         self._lately: list[tuple[np.ndarray, _Rows | None]] = []
 
     def about(self, rows: np.ndarray) -> _Rows | None:
@@ -221,51 +197,10 @@ class _Asked:
         found = None
         inside = None if self._inside is None else self._inside[rows]
         if inside is None or inside.any():
-            found = _Rows(rows, [column[rows] for column in self._columns], inside)
+            found = _Rows(self._marks[rows], inside)
         if len(rows) > 1:  # a single one comes but once
             self._lately = [(rows, found), *self._lately[: _LATELY - 1]]
         return found
-
-
-class _Apart:
-    """Two plays that are alike in something, nearer than a time."""
-
-    def __init__(self, table: RotationColumns, rule: RotationRule, margin_s: float) -> None:
-        groups = table.groups[rule.kind]
-        self._columns = [np.ascontiguousarray(column) for column in groups.T if column.any()]
-        self._counts = np.zeros(int(groups.max(initial=0)) + 1)
-        self._inside = _category(table, rule)
-        self._asked = _Asked(self._columns, self._inside)
-        self._seconds = rule.seconds
-        self._margin_s = margin_s
-        self._firm = rule.firm
-
-    def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
-        asked = self._asked.about(rows) if self._columns else None
-        if asked is None:
-            return None
-        _, near = view.near(self._seconds + self._margin_s)
-        if not near.size:
-            return None
-        marks = [column[near] for column in self._columns]
-        counts = self._counts
-        if not asked.alike(marks, len(counts)):
-            return None
-        often: np.ndarray | float = 1.0
-        if self._firm:
-            often = view.short(self._seconds, self._margin_s)
-        if self._inside is not None:
-            often = often * self._inside[near]
-        for column in marks:
-            np.add.at(counts, column, often)
-        counts[0] = 0.0
-        found = counts[asked.marks[0]]
-        for one in asked.marks[1:]:
-            # artists in common with one other play count once, however many they are
-            np.maximum(found, counts[one], out=found)
-        for column in marks:
-            counts[column] = 0.0
-        return asked.of(found)
 
 
 class _PlaysADay:
@@ -273,7 +208,7 @@ class _PlaysADay:
 
     def __init__(self, table: RotationColumns, rule: RotationRule | None) -> None:
         self._most = table.most_a_day if rule is None else np.full(table.size, rule.amount)
-        self._asked = _Asked([], _category(table, rule) if rule is not None else None)
+        self._asked = _Asked(self._most, _category(table, rule) if rule is not None else None)
         self._counts = np.zeros(table.size)
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
@@ -283,7 +218,7 @@ class _PlaysADay:
         begin, end = view.wall.broadcast_day(view.at_s)
         today = view.lines.row[view.lines.within(begin - 1e-3, end)]
         np.add.at(self._counts, today, 1.0)
-        most = self._most[rows]
+        most = asked.marks
         found = (self._counts[rows] >= most) & (most > 0)
         self._counts[today] = 0.0
         return asked.of(found * 1.0)
@@ -297,7 +232,7 @@ class _Yesterday:
     ) -> None:
         self._seconds = seconds
         self._reach_s = float(seconds.max(initial=0.0))
-        self._asked = _Asked([], _category(table, rule) if rule is not None else None)
+        self._asked = _Asked(seconds, _category(table, rule) if rule is not None else None)
         self._counts = np.zeros(table.size)
 
     def __call__(self, view: View, rows: np.ndarray) -> np.ndarray | None:
@@ -351,7 +286,7 @@ class _Run:
         self._values: list[int] = column.tolist()  # single ones are asked for one by one
         self._extra = np.zeros(int(column.max(initial=0)) + 1)
         self._inside = _category(table, rule)
-        self._asked = _Asked([column], self._inside)
+        self._asked = _Asked(column, self._inside)
 
     def _next_to(self, rows: Sequence[int]) -> tuple[int, int]:
         """Return the value of the songs next to an instant, and how many have it in a row."""
@@ -378,7 +313,7 @@ class _Run:
         if before == after:
             extra[before] = max(0, m + n + 1 - most) - max(0, m - most) - max(0, n - most)
         extra[0] = 0.0
-        found = extra[asked.marks[0]]
+        found = extra[asked.marks]
         extra[before] = extra[after] = 0.0
         return asked.of(found)
 
@@ -409,19 +344,19 @@ class _OwnHours:
 
 
 def _own_hours(table: RotationColumns) -> Term:
-    return Term(RotationRule(), _OwnHours(table), FIRM, NOT_NOW)
+    return Term(RotationRule(), _OwnHours(table), NOT_NOW)
 
 
 def _own_counts(table: RotationColumns) -> list[Term]:
     """Return what items say themselves of how often they come, where any does."""
     found = []
     if table.most_a_day.any():
-        found.append(Term(RotationRule(), _PlaysADay(table, None), FIRM, HEARD_OFTEN))
+        found.append(Term(RotationRule(), _PlaysADay(table, None), HEARD_OFTEN))
     if table.rest_s.any():
-        found.append(Term(RotationRule(), _Rest(table), FIRM, NOT_RESTED))
+        found.append(Term(RotationRule(), _Rest(table), NOT_RESTED))
     if table.yesterday_s.any():
         near = _Yesterday(table, None, table.yesterday_s)
-        found.append(Term(RotationRule(), near, FIRM, YESTERDAY_TOO))
+        found.append(Term(RotationRule(), near, YESTERDAY_TOO))
     return found
 
 

@@ -157,7 +157,7 @@ def pick(
     best = int(costs.argmin())
     told = judge.told(lines, at_s, int(rows[best])) if costs[best] > 0 else []
     item = tables.table.item(int(rows[best]))
-    return float(costs[best]), item, _why(of, [term.words for term, _ in told])
+    return float(costs[best]), item, _why(of, [words for words, _ in told])
 
 
 def in_turn(programme: Programme, state: AirState, at: int, lines: Plays) -> list[Item]:
