@@ -81,4 +81,31 @@ def _rules(
             apart = max(1, order.campaign.options.apart_s * US)
             near = {i for i, p in enumerate(calendar.places) if 0 <= p.at_us - place.at_us < apart}
             at_most(1, lambda v, c=order.campaign, n=near: v[1] is c and v[2] in n)  # type: ignore[misc]
+            if order.campaign.group:
+                _keep_off_rivals(calendar, orders, order.campaign, index, at_most)
     return np.array(rows), np.array(limits)
+
+
+def _keep_off_rivals(
+    calendar: BreakCalendar,
+    orders: Sequence[Demand],
+    one: Campaign,
+    index: int,
+    at_most: Callable[[float, Callable[[Variable], bool]], None],
+) -> None:
+    """Keep competitors of a campaign in one break off from the breaks that are too near.
+
+    The larger of what the two ask for holds, as the longest of a group does for all of it.
+    """
+    group = [order.campaign for order in orders if order.campaign.group == one.group]
+    apart = max(rival.options.rivals_s for rival in group) * US
+    here = calendar.places[index].at_us
+    near = [
+        other
+        for other, place in enumerate(calendar.places)
+        if other != index and abs(place.at_us - here) < apart
+    ]
+    for rival in group:
+        for other in near if rival is not one else ():
+            there = {(one.id, index), (rival.id, other)}
+            at_most(1, lambda v, t=there: (v[1].id, v[2]) in t)  # type: ignore[misc]

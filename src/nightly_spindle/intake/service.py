@@ -26,6 +26,7 @@ from nightly_spindle.intake.bring_in import refused_for
 from nightly_spindle.intake.log_files import LogFiles
 from nightly_spindle.intake.look import Task, give_way, look, workers
 from nightly_spindle.intake.place import LOCK
+from nightly_spindle.intake.still_wait import StillWait
 from nightly_spindle.intake.take import TakeResult, settle_source, take
 from nightly_spindle.intake.unmeasured import Unmeasured
 from nightly_spindle.intake.watch import Notifier, Watch
@@ -73,7 +74,7 @@ class Service:
         self._pool: ProcessPoolExecutor | None = None
         self._flying: dict[int, _Flying] = {}
         self._suspects: set[int] = set()  # arrivals one of which ended its worker
-        self._waited = (0, 0.0)  # for which arrival, and since when
+        self._waited = StillWait()
         self._asleep: dict[str, float] = {}  # folders that are left in peace until then
         self._patience = Patience(2.0)
         self._hanging: set[int] = set()  # jobs whose folder was told not to answer
@@ -243,10 +244,8 @@ class Service:
     def _wait_for(self, flying: _Flying, now: float) -> None:
         """Wait for the file whose answer is next; one that hangs holds up the others no longer."""
         arrival = flying.arrival
-        if self._waited[0] != arrival.id:
-            self._waited = (arrival.id, now)
         longest = _READ_S + arrival.size / _READ_BYTES_S
-        if now - self._waited[1] < longest:
+        if self._waited.waited_s(arrival.id, now) < longest:
             return
         text = (
             f"{arrival.path} could not be read within {longest:.0f} s; see to its drive. It is "
@@ -254,7 +253,7 @@ class Service:
         )
         _log.warning("%s", text)
         self._asleep[str(flying.home)] = now + _ASLEEP_S
-        self._waited = (0, 0.0)
+        self._waited.end()
         with LibraryTransaction(self._folder) as library:
             arrivals.finish(library, arrival.id, State.QUEUED, None, text)
         if self._pool is not None:  # all its workers go: which of them hangs nobody knows

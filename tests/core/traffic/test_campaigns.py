@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections import Counter, defaultdict
+from collections import Counter
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
@@ -14,9 +14,10 @@ import pytest
 from conftest import examples
 from hypothesis import given
 from hypothesis import strategies as st
+from placing_cases import MINUTE, MONDAY, TZ, by_campaign, campaign, instant, placed, station
 
 from nightly_spindle.core.base.errors import InputFault, SettingRefused
-from nightly_spindle.core.base.timebase import US, local_from, resolve_local
+from nightly_spindle.core.base.timebase import US, local_from
 from nightly_spindle.core.calendar.day_plans import DayPlan, Plans, painted
 from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.calendar.week_grid import HOURS, WeekGrid, grid_from
@@ -27,10 +28,8 @@ from nightly_spindle.core.music.formats import FormatPlan
 from nightly_spindle.core.overlays.overlay_pools import TurnOrder as Turns
 from nightly_spindle.core.overlays.overlay_turns import FRESH, in_turn, taken
 from nightly_spindle.core.programme.event_sources import EventSources
-from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.reports.spot_findings import break_findings, campaign_findings, lost_pins
 from nightly_spindle.core.reports.spot_reports import table_csv
-from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.core.traffic.break_patterns import (
     BreakOptions,
     BreakPattern,
@@ -39,8 +38,6 @@ from nightly_spindle.core.traffic.break_patterns import (
 )
 from nightly_spindle.core.traffic.campaign_csv import COLUMNS, orders_from_csv
 from nightly_spindle.core.traffic.campaigns import (
-    Campaign,
-    CampaignOptions,
     Copy,
     Per,
     Position,
@@ -49,58 +46,10 @@ from nightly_spindle.core.traffic.campaigns import (
     campaign_values,
     check_campaign,
 )
-from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, break_places
-from nightly_spindle.core.traffic.order_quotas import HeardSpot, quota
+from nightly_spindle.core.traffic.coming_breaks import break_places
+from nightly_spindle.core.traffic.order_quotas import HeardSpot
+from nightly_spindle.core.traffic.placed_units import outwards
 from nightly_spindle.core.traffic.separation import too_near
-from nightly_spindle.core.traffic.spot_demand import Demand
-from nightly_spindle.core.traffic.spot_placement import _outwards, place_spots
-from nightly_spindle.core.traffic.spot_plan import SpotPlan
-
-TZ = ZoneInfo("Europe/Lisbon")
-MONDAY = date(2026, 11, 30)
-MINUTE = 60 * US
-
-
-def instant(day, hour=0, minute=0):
-    return (
-        resolve_local(datetime.combine(day, datetime.min.time()), TZ)
-        + (hour * 60 + minute) * MINUTE
-    )
-
-
-def campaign(number, amount=4, per=Per.DAY, days=7, **more):
-    more = {"apart_s": 0.0, "first": str(MONDAY)} | more
-    last = MONDAY + timedelta(days=days - 1)
-    options = CampaignOptions(amount=float(amount), per=per, last=str(last), **more)
-    return Campaign(number, f"Order {number}", (Copy(100 + number),), options)
-
-
-def station(campaigns, *patterns):
-    patterns = patterns or (BreakPattern(1, "Breaks", BreakOptions(minutes="20, 50")),)
-    programme = Programme(StationSettings("Pier", TZ.key), None, {})
-    programme.set_spots(SpotPlan({c.id: c for c in campaigns}, {p.id: p for p in patterns}))
-    return programme
-
-
-def placed(programme, days=7, standing=(), now=None, heard=None, length_s=30.0):
-    begin = instant(MONDAY)
-    now = begin if now is None else now
-    until = instant(MONDAY + timedelta(days=days))
-    calendar = BreakCalendar(programme.break_sources(), begin, now, until)
-    orders = []
-    for one in programme.spots.campaigns.values():
-        own = (heard or {}).get(one.id, ())
-        want = quota(one, calendar, calendar.open_to(one), own)
-        orders.append(Demand(one, want, length_s, [h.at_us for h in own]))
-    return calendar, orders, place_spots(calendar, orders, standing)
-
-
-def by_campaign(made):
-    found = defaultdict(list)
-    for booking in sorted(made.bookings):
-        found[booking.campaign].append(booking.at_us)
-    return found
-
 
 # -- the week, and when breaks come ----------------------------------------------------------------
 
@@ -549,7 +498,7 @@ def test_a_table_says_line_and_reason_of_what_is_wrong():
 @pytest.mark.parametrize("ideal", [10.0, 10.2, 14.5, 19.9, 3.0, 25.0])
 def test_places_are_looked_at_outwards_from_where_a_spot_would_be_best(ideal):
     unit = SimpleNamespace(window=SimpleNamespace(begin=10, end=20), ideal=ideal)
-    found = list(_outwards(unit))
+    found = list(outwards(unit))
     assert sorted(found) == list(range(10, 20)), "all of its window, whatever the ideal"
     far = [abs(place + 0.5 - ideal) for place in found]
     assert far == sorted(far) or not 10 <= ideal < 20

@@ -188,6 +188,24 @@ class Room:
             at += 1
         return False
 
+    def rivals(self, seeker: Seeker, index: int) -> list[Seeker]:
+        """Return the competitors whose spots are too near a break, one for each spot."""
+        at_us, reach = self.places[index].at_us, seeker.rivals_us
+        found: list[Seeker] = []
+        for step in (-1, 1):
+            near = index if step > 0 else index - 1
+            while 0 <= near < len(self.places):
+                gap = abs(self.places[near].at_us - at_us)
+                if not too_near(gap, reach):
+                    break
+                found += [
+                    unit.seeker
+                    for unit in self.inside[near]
+                    if unit.seeker.group == seeker.group and unit.seeker is not seeker
+                ]
+                near += step
+        return found
+
     def dislike(self, seeker: Seeker, index: int) -> float:
         """Return what it costs that a break prefers other categories, in spacings."""
         likes = self.places[index].likes

@@ -13,6 +13,13 @@ from nightly_spindle.core.traffic.placement_room import Room, Seeker, Stops, Uni
 if TYPE_CHECKING:
     from nightly_spindle.core.traffic.spot_demand import Demand
 
+_LIMITS = {
+    Stops.RIVAL: "competitors",
+    Stops.APART: "separation",
+    Stops.SAME: "separation",
+    Stops.COUNT: "room",
+    Stops.LENGTH: "room",
+}
 _LOOKED_AT = 400  # breaks of the short stretches that are counted through
 
 
@@ -49,16 +56,25 @@ def _limit(seeker: Seeker, lacking: list[Unit], room: Room) -> tuple[str, str, b
         return (*never, True)
     tally, rivals = _tally(seeker, lacking, room)
     worst = tally.most_common(1)[0][0]
-    if worst is Stops.RIVAL:
+    of = counted(len(_indices(seeker, lacking)), "break")
+    first, *others = [_said(stops, many, rivals) for stops, many in tally.most_common()]
+    text = f"of the {of} of its hours {first}" + "".join(f", {one}" for one in others)
+    if worst in {Stops.COUNT, Stops.LENGTH}:
+        higher, fixed = _holders(seeker, lacking, room)
+        text += f"; {higher} spots in them weigh as much or more" if higher else ""
+        text += f", {fixed} are fixed by hand" if fixed else ""
+    return _LIMITS[worst], f"{text}.", False
+
+
+def _said(stops: Stops, many: int, rivals: Counter[str]) -> str:
+    """Say what keeps it out of so many breaks."""
+    are, have = ("is", "has") if many == 1 else ("are", "have")
+    if stops is Stops.RIVAL:
         names = listed([f"“{name}”" for name, _ in rivals.most_common(3)])
-        return "competitors", f"its competitors {names} are in most breaks of its hours.", False
-    if worst in {Stops.APART, Stops.SAME}:
-        return "separation", "the breaks with room are too close to spots of its own.", False
-    what = "seats" if worst is Stops.COUNT else "time"
-    higher, fixed = _holders(seeker, lacking, room)
-    held = f"; {higher} in them weigh as much or more" if higher else ""
-    held += f", {fixed} are fixed by hand" if fixed else ""
-    return "room", f"the breaks of its hours have no {what} left{held}.", False
+        return f"{many} {are} too close to its competitors{f' {names}' if names else ''}"
+    if stops in {Stops.APART, Stops.SAME}:
+        return f"{many} {are} too close to spots of its own"
+    return f"{many} {have} no {'seats' if stops is Stops.COUNT else 'time'} left"
 
 
 def _never(seeker: Seeker, lacking: list[Unit], room: Room) -> tuple[str, str] | None:
@@ -110,11 +126,10 @@ def _tally(seeker: Seeker, units: list[Unit], room: Room) -> tuple[Counter[Stops
         stops = room.stops(seeker, index)
         if stops is None:
             continue
-        tally[stops] += 1
+        # in a break of its own and too close to one are told together
+        tally[Stops.APART if stops is Stops.SAME else stops] += 1
         if stops is Stops.RIVAL:
-            for other in room.inside[index]:
-                if other.seeker.group == seeker.group and other.seeker is not seeker:
-                    rivals[other.seeker.campaign.name] += 1
+            rivals.update({other.campaign.name for other in room.rivals(seeker, index)})
     return tally, rivals
 
 

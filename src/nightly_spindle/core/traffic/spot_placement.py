@@ -22,6 +22,8 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
 from nightly_spindle.core.traffic.order_quotas import QuotaWindow, shut_out
+from nightly_spindle.core.traffic.placed_units import PlacedUnits, outwards
+from nightly_spindle.core.traffic.placement_retries import Retries
 from nightly_spindle.core.traffic.placement_room import Room, Seeker, Unit, room_only
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall, why_short
 from nightly_spindle.core.traffic.placement_wants import covers, ideals, missing, spacing, standing
@@ -31,7 +33,6 @@ from nightly_spindle.core.traffic.spot_plan import Booking
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
-    from collections.abc import Set as AbstractSet
 
 
 _TRIES = 12  # full breaks that are looked at for one that could be moved out of them
@@ -67,19 +68,17 @@ class _Placer:
     orders: list[Demand]
     stands: list[Booking]
     room: Room = field(init=False)
-    units: dict[Unit, None] = field(default_factory=dict)  # those that have a break, in order
+    placed: PlacedUnits = field(init=False)
     waiting: list[Unit] = field(default_factory=list)
     left: list[Unit] = field(default_factory=list)  # those for which there is no room
     fresh: set[Unit] = field(default_factory=set)  # those that did not stand before
-    _free: dict[int, int] = field(default_factory=dict)  # seats, by day
     _hopeless: set[tuple[int, QuotaWindow]] = field(default_factory=set)
 
     def run(self) -> SpotPlacement:
         """Place all units."""
         places = self.calendar.places
         self.room = Room(places, frozenset(word for place in places for word in place.likes))
-        for place in places[self.calendar.now :]:
-            self._free[place.day] = self._free.get(place.day, 0) + place.spots
+        self.placed = PlacedUnits(self.calendar, self.room)
         seekers = self._seekers()
         stood = self._keep(seekers)
         self._want(seekers)
@@ -88,6 +87,10 @@ class _Placer:
         while at < len(self.waiting):  # what is given up for another waits anew
             self._insert(self.waiting[at])
             at += 1
+        retries = Retries(self.placed, self.left)
+        retries.run()
+        self.left = retries.left
+        self.fresh |= retries.moved
         self._improve()
         return self._outcome(seekers, stood)
 
@@ -130,13 +133,13 @@ class _Placer:
         kept.sort(key=lambda one: (not one[0].fixed, -one[0].seeker.rank))
         for unit, at in kept:
             if unit.fixed or self.room.free(unit.seeker, unit.seeker.open[at]):
-                self._put(unit, at)
+                self.placed.put(unit, at)
         return stood
 
     def _want(self, seekers: list[Seeker]) -> None:
         """Make the units that are still to be placed."""
         there: dict[tuple[int, QuotaWindow], list[Unit]] = defaultdict(list)
-        for unit in self.units:
+        for unit in self.placed:
             there[unit.seeker.id, unit.window].append(unit)
         for order, seeker in zip(self.orders, seekers, strict=True):
             given = list(order.given)
@@ -157,54 +160,15 @@ class _Placer:
 
     # -- putting in ---
 
-    def _put(self, unit: Unit, at: int) -> None:
-        self.room.put(unit, at)
-        self._free[self.calendar.places[unit.place].day] -= 1
-        self.units[unit] = None
-
-    def _take(self, unit: Unit) -> int:
-        self._free[self.calendar.places[unit.place].day] += 1
-        del self.units[unit]
-        return self.room.take(unit)
-
     def _insert(self, unit: Unit) -> None:
         """Put a unit into the best break there is, making room where there is none."""
         mark = (unit.seeker.id, unit.window)
-        at = self._best(unit)
+        at = self.placed.best(unit)
         if at is not None:
-            self._put(unit, at)
+            self.placed.put(unit, at)
         elif mark in self._hopeless or not (self._move_over(unit, _DEPTH) or self._give_up(unit)):
             self._hopeless.add(mark)
             self.left.append(unit)
-
-    def _best(
-        self, unit: Unit, under: float = float("inf"), but: AbstractSet[int] = frozenset()
-    ) -> int | None:
-        """Return the cheapest place that is free for a unit, None when none costs less."""
-        seeker, room = unit.seeker, self.room
-        if self._is_full(unit):
-            return None
-        best, found = under, None
-        seats, open_ = room.seats, seeker.open
-        for at in _outwards(unit):
-            index = open_[at]
-            if seats[index] <= 0:
-                continue
-            if unit.off(at) >= best:
-                break
-            if index in but or not room.free(seeker, index):
-                continue
-            cost = room.cost(unit, at)
-            if cost < best:
-                best, found = cost, at
-        return found
-
-    def _is_full(self, unit: Unit) -> bool:
-        """Whether no seat at all is left on the day that a unit must lie on."""
-        places, open_ = self.calendar.places, unit.seeker.open
-        first = places[open_[unit.window.begin]].day
-        last = places[open_[unit.window.end - 1]].day
-        return first == last and self._free[first] <= 0
 
     def _move_over(self, unit: Unit, depth: int, seen: set[int] | None = None) -> bool:
         """Put a unit into a full break by moving another out of it."""
@@ -214,26 +178,26 @@ class _Placer:
             for other in list(self.room.inside[index]):
                 if other.fixed or other.seeker is unit.seeker:
                     continue
-                was = self._take(other)
+                was = self.placed.take(other)
                 to = None
                 if self.room.fits(unit.seeker.length_us, index):
-                    to = self._best(other, but=seen)  # none may slip into a seat just freed
+                    to = self.placed.best(other, but=seen)  # none may slip into a seat just freed
                     if to is None and depth > 1 and self._move_over(other, depth - 1, seen):
                         to = other.at
-                        self._take(other)
+                        self.placed.take(other)
                 if to is not None:
-                    self._put(other, to)
+                    self.placed.put(other, to)
                     if self.room.free(unit.seeker, index):
-                        self._put(unit, at)
+                        self.placed.put(unit, at)
                         return True
-                    self._take(other)
-                self._put(other, was)
+                    self.placed.take(other)
+                self.placed.put(other, was)
         return False
 
     def _full(self, unit: Unit, seen: set[int]) -> Iterator[tuple[int, int]]:
         """Return the nearest breaks that a unit is kept out of by room alone."""
         tries = 0
-        for at in _outwards(unit):
+        for at in outwards(unit):
             index = unit.seeker.open[at]
             if index in seen or not room_only(self.room.stops(unit.seeker, index)):
                 continue
@@ -245,7 +209,7 @@ class _Placer:
     def _give_up(self, unit: Unit) -> bool:
         """Put a unit in place of one that weighs less, which waits anew."""
         best: tuple[int, Unit, int] | None = None
-        for at in _outwards(unit):
+        for at in outwards(unit):
             index = unit.seeker.open[at]
             if self.room.keeps_off(unit.seeker, index) is not None:
                 continue
@@ -258,16 +222,16 @@ class _Placer:
         if best is None:
             return False
         _, other, at = best
-        self._take(other)
-        self._put(unit, at)
+        self.placed.take(other)
+        self.placed.put(unit, at)
         self.waiting.append(Unit(other.seeker, other.window, other.ideal, other.spacing))
         return True
 
     def _frees(self, other: Unit, unit: Unit, index: int) -> bool:
         """Whether a unit would fit if another went."""
-        was = self._take(other)
+        was = self.placed.take(other)
         fits = self.room.free(unit.seeker, index)
-        self._put(other, was)
+        self.placed.put(other, was)
         return fits
 
     # -- lowering the cost ---
@@ -279,7 +243,7 @@ class _Placer:
             gained = False
             costly = [
                 unit
-                for unit in self.units
+                for unit in self.placed
                 if unit in self.fresh and self.room.cost(unit, unit.at) > _WORTH
             ]
             costly.sort(key=lambda unit: -self.room.cost(unit, unit.at))
@@ -290,16 +254,16 @@ class _Placer:
     def _move(self, unit: Unit) -> bool:
         """Move a unit to where it costs less."""
         cost = self.room.cost(unit, unit.at)
-        was = self._take(unit)
-        at = self._best(unit, cost - _WORTH)
-        self._put(unit, was if at is None else at)
+        was = self.placed.take(unit)
+        at = self.placed.best(unit, cost - _WORTH)
+        self.placed.put(unit, was if at is None else at)
         return at is not None
 
     def _swap(self, unit: Unit) -> bool:
         """Swap a unit with one nearer to its ideal, where both together cost less then."""
         room, seeker = self.room, unit.seeker
         cost, pushed = room.cost(unit, unit.at), 0
-        for at in _outwards(unit):
+        for at in outwards(unit):
             if unit.off(at) >= cost:
                 return False
             index = seeker.open[at]
@@ -325,30 +289,30 @@ class _Placer:
         """Give a unit the place of another, which goes where it is cheapest, if that pays."""
         room = self.room
         under = room.cost(other, other.at) + gain - _WORTH
-        mine, theirs = self._take(unit), self._take(other)
+        mine, theirs = self.placed.take(unit), self.placed.take(other)
         if room.free(unit.seeker, unit.seeker.open[at]):
-            self._put(unit, at)
-            to = self._best(other, under)
+            self.placed.put(unit, at)
+            to = self.placed.best(other, under)
             if to is not None:
-                self._put(other, to)
+                self.placed.put(other, to)
                 return True
-            self._take(unit)
-        self._put(other, theirs)
-        self._put(unit, mine)
+            self.placed.take(unit)
+        self.placed.put(other, theirs)
+        self.placed.put(unit, mine)
         return False
 
     def _swapped(self, unit: Unit, other: Unit, at: int, back: int) -> bool:
         """Let two units change places, if they may."""
         room = self.room
-        mine, theirs = self._take(unit), self._take(other)
+        mine, theirs = self.placed.take(unit), self.placed.take(other)
         if room.free(unit.seeker, unit.seeker.open[at]):
-            self._put(unit, at)
+            self.placed.put(unit, at)
             if room.free(other.seeker, other.seeker.open[back]):
-                self._put(other, back)
+                self.placed.put(other, back)
                 return True
-            self._take(unit)
-        self._put(other, theirs)
-        self._put(unit, mine)
+            self.placed.take(unit)
+        self.placed.put(other, theirs)
+        self.placed.put(unit, mine)
         return False
 
     # -- the outcome ---
@@ -363,7 +327,7 @@ class _Placer:
         ]
         now_in: dict[int, set[int]] = defaultdict(set)
         cost = 0.0
-        for unit in self.units:
+        for unit in self.placed:
             now_in[unit.seeker.id].add(unit.place)
             cost += self.room.cost(unit, unit.at)
         moved = sum(len(was - now_in[number]) for number, was in stood.items())
@@ -377,23 +341,7 @@ class _Placer:
             or order.quota.wanted > sum(w.wanted for w in order.quota.windows)
             or (not seeker.open and shut_out(order.campaign, self.calendar))
         ]
-        return SpotPlacement(tuple(bookings), tuple(short), cost / max(1, len(self.units)), moved)
-
-
-def _outwards(unit: Unit) -> Iterator[int]:
-    """Return the places of a unit's window, those nearest to its ideal first."""
-    begin, end = unit.window.begin, unit.window.end
-    centre = min(max(int(unit.ideal), begin), end - 1)
-    yield centre
-    low, high = centre - 1, centre + 1
-    while low >= begin or high < end:
-        up = high < end and (low < begin or high + 0.5 - unit.ideal <= unit.ideal - low - 0.5)
-        if up:
-            yield high
-            high += 1
-        else:
-            yield low
-            low -= 1
+        return SpotPlacement(tuple(bookings), tuple(short), cost / max(1, len(self.placed)), moved)
 
 
 def _first_served(unit: Unit) -> tuple[int, bool, float, int]:
