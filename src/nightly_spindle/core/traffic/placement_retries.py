@@ -6,7 +6,8 @@ another way takes first, the earliest leaves no less room behind it (the exchang
 interval scheduling: J. Kleinberg, E. Tardos, "Algorithm Design", 2005, section 4.1; from memory).
 Where the days beside it are in the way they are set anew as well, in the end all of the flight.
 
-Then by exchange: the orders that stand in its way are set anew together with it. How much is tried is counted, so that the same orders give the same plan.
+Then by exchange: the orders that stand in its way are set anew together with it. How much is tried
+is counted, so that the same orders give the same plan.
 """
 
 from __future__ import annotations
