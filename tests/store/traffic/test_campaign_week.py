@@ -186,17 +186,18 @@ def test_a_week_of_thirty_campaigns_ends_met_or_owed(spots_station, tmp_path):
     totals = {total.campaign.id: total for total in report.totals}
     for order in sheet.orders:
         number, name = order.campaign.id, order.campaign.name
-        assert order.aired == totals[number].aired == by_hand[number] == in_table[name], name
-        assert order.whole == totals[number].ordered, name
-        assert order.owed == totals[number].owed == max(0, order.whole - order.aired), name
-        if order.owed:
+        stands = order.standing
+        assert stands == totals[number].standing, name
+        assert stands.aired == by_hand[number] == in_table[name], name
+        assert stands.owed == max(0, stands.of - stands.aired), name
+        if stands.owed:
             assert any(f.code == "flight-over-owed" for f in order.findings), name
-    met = [order for order in sheet.orders if not order.owed]
+    met = [order for order in sheet.orders if not order.standing.owed]
     friday = {order.campaign.name: order for order in sheet.orders[24:]}
     assert len(met) > 20
     # what weighs less is short on the Friday, not what weighs more
-    assert not any(friday[f"Friday {n}"].owed for n in range(4))
-    assert friday["Friday 5"].owed > 0
+    assert not any(friday[f"Friday {n}"].standing.owed for n in range(4))
+    assert friday["Friday 5"].standing.owed > 0
     # what was lost through kills and the missing file was made good
     assert sum(total.made_good for total in report.totals) >= 5
     assert any(row.state == "did not air" for row in report.proofs)

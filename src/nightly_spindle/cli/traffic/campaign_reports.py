@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.cli.base.common import now_us, print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import parse_instant, resolve_local
+from nightly_spindle.core.base.wording import counted
 from nightly_spindle.core.calendar.local_days import day_start, local_day
 from nightly_spindle.core.reports.spot_reports import (
     PLAN_COLUMNS,
@@ -53,7 +54,7 @@ def plan(options: argparse.Namespace) -> int:
     snapshot = open_station(Path(options.folder))
     tz = snapshot.programme.settings.tz
     from_us, until_us, _ = _stretch(options, tz, ahead=True)
-    rows = plan_of_play(snapshot, from_us, until_us, _chosen(options, snapshot))
+    rows = plan_of_play(snapshot, now_us(), from_us, until_us, _chosen(options, snapshot))
     cells = [plan_cells(row, tz) for row in rows]
     if options.json:
         print_json(cells)
@@ -63,10 +64,10 @@ def plan(options: argparse.Namespace) -> int:
         for one in cells:
             fixed = f"  ({one['fixed']})" if one["fixed"] else ""
             print(
-                f"{one['weekday']} {one['date']} {one['time']}  {one['campaign']}"
-                f"  {one['break_or_show']}{fixed}"
+                f"{one['weekday']} {one['date']} {one['time']} {one['utc_offset']}  "
+                f"{one['campaign']}  {one['break_or_show']}{fixed}"
             )
-        print(f"{len(rows)} spots are placed in this stretch.")
+        print(f"{counted(len(rows), 'spot')} to come in this stretch.")
     return 0
 
 

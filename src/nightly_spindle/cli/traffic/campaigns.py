@@ -87,11 +87,11 @@ def _cells(one: CampaignSheet) -> dict[str, Any]:
         "advertiser": options.advertiser,
         "campaign": one.campaign.name,
         "state": one.state,
-        "wanted": one.whole,
-        "due": one.due,
-        "aired": one.aired,
-        "to_come": one.to_come,
-        "owed": one.owed,
+        "wanted": one.standing.of,
+        "due": one.standing.due,
+        "aired": one.standing.aired,
+        "to_come": one.standing.to_come,
+        "owed": one.standing.owed,
         "short": one.short.missing if one.short else 0,
         "first": options.first,
         "last": options.last,
@@ -111,8 +111,10 @@ def _view(one: CampaignSheet) -> dict[str, Any]:
 
 def _print(one: CampaignSheet) -> None:
     print(f"{one.campaign.id}  {one.campaign.name} ({one.state}): {one.sentence}")
-    owed = f", {one.owed} owed" if one.owed else ""
-    print(f"    {one.aired} of {one.whole} aired, {one.to_come} to come{owed}")
+    owed = f", {one.standing.owed} owed" if one.standing.owed else ""
+    print(
+        f"    {one.standing.aired} of {one.standing.of} aired, {one.standing.to_come} to come{owed}"
+    )
     _print_findings(one.findings)
 
 

@@ -14,71 +14,33 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.base.timebase import US, iso, local_from, moment_from
+from nightly_spindle.core.base.timebase import iso, local_from, moment_from
 from nightly_spindle.core.base.wording import MONTHS, counted
-from nightly_spindle.core.playout.spot_heard import counts
-from nightly_spindle.core.programme.running_order import Outcome
+from nightly_spindle.core.reports.spot_proofs import PlannedSpot, Proof
 from nightly_spindle.core.traffic.campaigns import Campaign
+from nightly_spindle.core.traffic.order_standing import OrderStanding
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
     from zoneinfo import ZoneInfo
 
-    from nightly_spindle.core.reports.as_run import AsRun
-    from nightly_spindle.core.traffic.spot_plan import Booking
 
 _WEEKDAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 
 
 @dataclass(frozen=True, slots=True)
-class PlannedSpot:
-    """One spot that is going to air: when, of which break, in which show or hour."""
-
-    at_us: int
-    campaign: Campaign
-    where: str
-    fixed: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Proof:
-    """One spot that aired, or was to: `state` is its outcome in a word, `counts` whether it counts.
-
-    `length_s` is how long it sounded, `whole_s` how long it is. `file` is empty where nothing did.
-    """
-
-    at_us: int
-    campaign: Campaign
-    cart: int | None
-    title: str
-    file: str
-    length_s: float
-    whole_s: float
-    state: str
-    counts: bool
-    note: str
-
-
-@dataclass(frozen=True, slots=True)
 class Total:
-    """The sums of one campaign: of `ordered` spots `aired` count, `cut` and `missed` do not.
+    """The sums of one campaign: how it stands, and what was heard.
 
-    `to_come` are placed in what is left of the stretch.
+    `cut` and `missed` do not count; `made_good` are those that aired for others.
     """
 
     campaign: Campaign
-    ordered: int
-    aired: int
+    standing: OrderStanding
     cut: int
     missed: int
     made_good: int
     heard_s: float
-    to_come: int = 0
-
-    @property
-    def owed(self) -> int:
-        """How many of the order are owed: they were not heard, and are not to come."""
-        return max(0, self.ordered - self.aired - self.to_come)
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,90 +69,31 @@ def month_text(month: str) -> str:
     return f"{MONTHS[first.month - 1]} {first.year}"
 
 
-def planned(
-    bookings: Iterable[Booking],
-    campaigns: Mapping[int, Campaign],
-    breaks: Mapping[int, str],
-    shows: Sequence[tuple[int, int, str]],
-) -> list[PlannedSpot]:
-    """Return what is going to air, by time.
-
-    `breaks` are the patterns' names by number, `shows` stretches (begin, end, name) that timed
-    events hold.
-    """
-    found = []
-    for one in sorted(bookings):
-        campaign = campaigns.get(one.campaign)
-        if campaign is not None:
-            show = next((n for begin, end, n in shows if begin <= one.at_us < end), "")
-            where = show or breaks.get(one.pattern, "")
-            found.append(PlannedSpot(one.at_us, campaign, where, one.fixed))
-    return found
-
-
-def proofs(
-    lines: Iterable[AsRun], campaigns: Mapping[int, Campaign], counts_from: float
-) -> list[Proof]:
-    """Return a row for each spot of these campaigns in as-run lines, by time."""
-    found = []
-    for line in lines:
-        campaign = campaigns.get(line.campaign)
-        if campaign is None or line.outcome == Outcome.ON_AIR:
-            continue
-        if not line.break_id and line.end_us <= line.start_us:
-            continue  # a log had it, and it did not air: nobody had placed it
-        heard = (line.end_us - line.start_us) / US
-        good = counts(line.share, counts_from) and line.cart is not None
-        notes = [line.note] if line.note else []
-        if line.good:
-            notes.insert(0, "makes good")
-        found.append(
-            Proof(
-                line.start_us,
-                campaign,
-                line.cart,
-                line.title,
-                line.file if heard else "",
-                heard,
-                line.whole_us / US,
-                _state(line, good=good),
-                good,
-                "; ".join(notes),
-            )
-        )
-    return sorted(found, key=lambda one: one.at_us)
-
-
-def _state(line: AsRun, *, good: bool) -> str:
-    if line.end_us <= line.start_us:
-        return "did not air"
-    if good:
-        return "aired" if line.share >= 1.0 else f"aired, {line.share:.0%}"
-    return f"cut, {line.share:.0%}"
-
-
 def totals(
     rows: Iterable[Proof],
-    ordered: Mapping[int, tuple[Campaign, int]],
-    to_come: Mapping[int, int],
+    campaigns: Mapping[int, Campaign],
+    standings: Mapping[int, OrderStanding],
 ) -> list[Total]:
-    """Return the sums of each campaign that has rows or an order, by advertiser and name."""
+    """Return the sums of each campaign of which it is known how it stands, by advertiser and name.
+
+    The rows are those of the same stretch.
+    """
     by_number: dict[int, list[Proof]] = defaultdict(list)
     for row in rows:
         by_number[row.campaign.id].append(row)
     found = []
-    for number, (campaign, wanted) in ordered.items():
+    for number, campaign in campaigns.items():
+        if number not in standings:
+            continue
         own = by_number.get(number, [])
         found.append(
             Total(
                 campaign,
-                wanted,
-                sum(row.counts for row in own),
+                standings[number],
                 sum(row.length_s > 0 and not row.counts for row in own),
                 sum(row.length_s == 0 for row in own),
                 sum(row.counts and row.note.startswith("makes good") for row in own),
                 sum(row.length_s for row in own if row.counts),
-                to_come.get(number, 0),
             )
         )
     return sorted(found, key=_by_advertiser)
@@ -205,9 +108,12 @@ def _by_advertiser(total: Total) -> tuple[str, str]:
 PROOF_COLUMNS = (
     "date",
     "time",
+    "utc_offset",
     "advertiser",
     "campaign",
     "product",
+    "break_or_show",
+    "planned",
     "cart",
     "title",
     "file",
@@ -221,6 +127,7 @@ PROOF_COLUMNS = (
 PLAN_COLUMNS = (
     "date",
     "time",
+    "utc_offset",
     "weekday",
     "advertiser",
     "campaign",
@@ -230,16 +137,36 @@ PLAN_COLUMNS = (
 )
 
 
-def proof_cells(row: Proof, tz: ZoneInfo) -> dict[str, Any]:
-    """Return a row of the proof of play as plain values; local date and time to the second."""
-    local = local_from(row.at_us, tz)
-    options = row.campaign.options
+def _when(at_us: int, tz: ZoneInfo) -> dict[str, str]:
+    """Return local date and time, and the offset: an hour that comes twice has two."""
+    local = moment_from(at_us, tz)
     return {
         "date": f"{local:%Y-%m-%d}",
         "time": f"{local:%H:%M:%S}",
+        "utc_offset": local.isoformat(timespec="minutes")[16:],
+    }
+
+
+def time_told(at_us: int, tz: ZoneInfo) -> str:
+    """Return the local time of day, with its offset where the clock shows it twice that day."""
+    local, cells = moment_from(at_us, tz), _when(at_us, tz)
+    twice = local.replace(fold=0).utcoffset() != local.replace(fold=1).utcoffset()
+    return f"{cells['time']} {cells['utc_offset']}" if twice else cells["time"]
+
+
+def proof_cells(row: Proof, tz: ZoneInfo) -> dict[str, Any]:
+    """Return a row of the proof of play as plain values; local date and time to the second.
+
+    `planned` is the local time that its break was due, with the date where that is another.
+    """
+    options = row.campaign.options
+    return {
+        **_when(row.at_us, tz),
         "advertiser": options.advertiser,
         "campaign": row.campaign.name,
         "product": options.product,
+        "break_or_show": row.where,
+        "planned": planned_told(row, tz),
         "cart": row.cart,
         "title": row.title,
         "file": row.file,
@@ -252,14 +179,21 @@ def proof_cells(row: Proof, tz: ZoneInfo) -> dict[str, Any]:
     }
 
 
+def planned_told(row: Proof, tz: ZoneInfo) -> str:
+    """Return when a spot's break was due; empty where a log brought it."""
+    if not row.planned_us:
+        return ""
+    there, here = _when(row.planned_us, tz), _when(row.at_us, tz)
+    told = time_told(row.planned_us, tz)
+    return told if there["date"] == here["date"] else f"{there['date']} {told}"
+
+
 def plan_cells(row: PlannedSpot, tz: ZoneInfo) -> dict[str, Any]:
     """Return a planned spot as plain values."""
-    local = local_from(row.at_us, tz)
     options = row.campaign.options
     return {
-        "date": f"{local:%Y-%m-%d}",
-        "time": f"{local:%H:%M:%S}",
-        "weekday": _WEEKDAYS[local.weekday()],
+        **_when(row.at_us, tz),
+        "weekday": _WEEKDAYS[local_from(row.at_us, tz).weekday()],
         "advertiser": options.advertiser,
         "campaign": row.campaign.name,
         "product": options.product,
@@ -274,13 +208,13 @@ def total_cells(total: Total) -> dict[str, Any]:
         "advertiser": total.campaign.options.advertiser,
         "campaign": total.campaign.name,
         "terms": str(total.campaign.options.terms),
-        "ordered": total.ordered,
-        "aired": total.aired,
+        "ordered": total.standing.of,
+        "aired": total.standing.aired,
         "cut": total.cut,
         "missed": total.missed,
         "made_good": total.made_good,
-        "to_come": total.to_come,
-        "owed": total.owed,
+        "to_come": total.standing.to_come,
+        "owed": total.standing.owed,
         "heard_s": round(total.heard_s, 1),
     }
 
@@ -301,17 +235,23 @@ def report_text(report: Report, tz: ZoneInfo) -> str:
     for total in report.totals:
         own = [row for row in report.proofs if row.campaign.id == total.campaign.id]
         out.append(f"{heading(total.campaign)}: {total_words(total)}")
-        for row in own:
-            cells = proof_cells(row, tz)
-            note = f"  ({row.note})" if row.note else ""
-            lasts = f"{row.length_s:6.1f} s" if row.length_s else "       –"
-            out.append(
-                f"  {cells['date']}  {cells['time']}  {lasts}  {row.state:<12}  "
-                f"{row.title}  {row.file.rpartition('/')[2]}{note}"
-            )
+        out += [_proof_line(row, tz) for row in own]
         out.append("")
     out.append(f"{report.signature} ______________________________")
     return "\n".join(out) + "\n"
+
+
+def _proof_line(row: Proof, tz: ZoneInfo) -> str:
+    """Return a row of the proof of play as a line of text."""
+    cells = proof_cells(row, tz)
+    lasts = f"{row.length_s:6.1f} s" if row.length_s else "       –"
+    due = f"due {cells['planned']}" if cells["planned"] else ""
+    where = ", ".join(word for word in (row.where, due) if word)
+    return (
+        f"  {cells['date']}  {cells['time']} {cells['utc_offset']}  {lasts}  {row.state:<12}  "
+        f"{row.title}  {row.file.rpartition('/')[2]}"
+        f"  ({'; '.join(word for word in (where, row.note) if word)})"
+    )
 
 
 def heading(campaign: Campaign) -> str:
@@ -324,12 +264,12 @@ def heading(campaign: Campaign) -> str:
 
 def total_words(total: Total) -> str:
     """Return the sums of a campaign in words."""
-    said = f"{total.aired} of {total.ordered} spots aired"
+    said = f"{total.standing.aired} of {total.standing.of} spots aired"
     said += f", {total.made_good} of them made good" if total.made_good else ""
     said += f", {total.cut} cut" if total.cut else ""
     said += f", {total.missed} did not air" if total.missed else ""
-    said += f", {total.to_come} to come" if total.to_come else ""
-    said += f", {total.owed} owed" if total.owed else ", none owed"
+    said += f", {total.standing.to_come} to come" if total.standing.to_come else ""
+    said += f", {total.standing.owed} owed" if total.standing.owed else ", none owed"
     return f"{said}; {total.heard_s / 60:.1f} min heard"
 
 
@@ -361,8 +301,8 @@ def report_view(report: Report, tz: ZoneInfo) -> dict[str, Any]:
 
 def summary(rows: Sequence[Total]) -> str:
     """Return the sums of all campaigns in one sentence."""
-    aired, wanted = sum(one.aired for one in rows), sum(one.ordered for one in rows)
-    owed = sum(one.owed for one in rows)
+    aired, wanted = sum(one.standing.aired for one in rows), sum(one.standing.of for one in rows)
+    owed = sum(one.standing.owed for one in rows)
     return (
         f"{counted(len(rows), 'campaign')}: {aired} of {wanted} spots aired, {owed or 'none'} owed."
     )

@@ -164,9 +164,12 @@ class Campaign:
 
     def flies_on(self, day: date) -> bool:
         """Whether a day lies in its flight, and it is not on hold."""
+        return self.flight_holds(day) and not self.options.on_hold
+
+    def flight_holds(self, day: date) -> bool:
+        """Whether a day lies within its flight dates."""
         first, last = self.first, self.last
-        inside = (first is None or day >= first) and (last is None or day <= last)
-        return inside and not self.options.on_hold
+        return (first is None or day >= first) and (last is None or day <= last)
 
     def serving(self, day: date, hour: int) -> Campaign:
         """Return it with the copies alone that may air on a day, in that hour of the week."""

@@ -12,11 +12,12 @@ from bisect import bisect_left
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.calendar.local_days import day_number, day_of
+from nightly_spindle.core.calendar.local_days import day_number, day_of, local_day, local_hour
 from nightly_spindle.core.traffic.campaigns import Per, shows_of
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterable, Sequence
+    from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.traffic.campaigns import Campaign
     from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, BreakPlace
@@ -63,6 +64,11 @@ class HeardSpot:
     at_us: int
     day: int
     hour: int
+
+
+def heard_spots(instants: Iterable[int], tz: ZoneInfo) -> list[HeardSpot]:
+    """Return spots that were heard at these instants (µs), with their local days and hours."""
+    return [HeardSpot(at, local_day(at, tz), local_hour(at, tz)) for at in instants]
 
 
 def quota(
@@ -162,7 +168,13 @@ def _wanted(campaign: Campaign, places: Sequence[BreakPlace], index: int) -> int
     # a week that is cut off by the flight, or by the ends of what is looked at, gets its share
     begin = max(begin, places[0].day)
     end = min(monday + 6, _last_day(campaign, monday + 6), places[-1].day)
-    whole = _open_days(campaign, monday, monday + 6)
+    return _in_week(campaign, begin, end)
+
+
+def _in_week(campaign: Campaign, begin: int, end: int) -> int:
+    """Return how many an order by weeks wants in a part of one: its share, one at least."""
+    amount = int(campaign.options.amount)
+    whole = _open_days(campaign, 0, 6)
     share = _open_days(campaign, begin, end) / whole if whole else 1.0
     return max(1, round(amount * share)) if amount else 0
 
@@ -202,8 +214,9 @@ def flight_total(campaign: Campaign, quota: Quota) -> int:
         bits = campaign.grid.bits
         hours = [(bits >> d * 24 & 0xFFFFFF).bit_count() for d in range(7)]
         return amount * sum(hours[day_of(day).weekday()] for day in range(begin, end + 1))
-    whole = _open_days(campaign, 0, 6)
-    return round(amount * _open_days(campaign, begin, end) / whole) if whole else 0
+    mondays = range(begin - day_of(begin).weekday(), end + 1, 7)
+    weeks = [(max(monday, begin), min(monday + 6, end)) for monday in mondays]
+    return sum(_in_week(campaign, *week) for week in weeks if _open_days(campaign, *week))
 
 
 def total_share(campaign: Campaign, first_day: int, last_day: int) -> int:

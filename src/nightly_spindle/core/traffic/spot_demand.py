@@ -13,7 +13,9 @@ from nightly_spindle.core.traffic.order_quotas import Quota
 class Demand:
     """What a campaign wants: its quota, how long its longest copy is, when it was heard lately.
 
-    `given` are instants at which logs that are there will bring spots of it.
+    `given` are instants at which logs that are there will bring spots of it. `aired` is how many
+    were heard in all of its flight and count, `pending` how many are lined up: those are among
+    `heard`, for they are not wanted again.
     """
 
     campaign: Campaign
@@ -21,3 +23,5 @@ class Demand:
     length_s: float
     heard: Sequence[int] = ()
     given: Sequence[int] = ()
+    aired: int = 0
+    pending: int = 0

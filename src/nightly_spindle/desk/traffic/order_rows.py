@@ -47,17 +47,17 @@ def _tip(row: CampaignSheet) -> str:
 def _paint_pace(painter: QPainter, cell: QRectF, row: CampaignSheet, palette: Palette) -> None:
     """Paint how far an order is: what was heard of it, with a mark where it should be by now."""
     box = cell.adjusted(5, 7, -7, -7)
-    whole = max(1, row.whole)
+    whole = max(1, row.standing.of)
     painter.fillRect(box, QColor(palette.raised))
-    aired = min(1.0, row.aired / whole)
+    aired = min(1.0, row.standing.aired / whole)
     done = QRectF(box.left(), box.top(), box.width() * aired, box.height())
     painter.fillRect(done, kind_color("spot"))
-    placed = min(1.0, (row.aired + row.to_come) / whole)
+    placed = min(1.0, (row.standing.aired + row.standing.to_come) / whole)
     coming = QRectF(done.right(), box.top(), box.width() * (placed - aired), box.height())
     soft = QColor(kind_color("spot"))
     soft.setAlpha(90)
     painter.fillRect(coming, soft)
-    x = box.left() + box.width() * min(1.0, row.due / whole)
+    x = box.left() + box.width() * min(1.0, row.standing.due / whole)
     painter.setPen(QPen(QColor(palette.text), 2))
     painter.drawLine(round(x), round(box.top() - 3), round(x), round(box.bottom() + 3))
 
@@ -73,28 +73,40 @@ ORDERS: TableLayout[CampaignSheet] = TableLayout(
             lambda _: "",
             wide=True,
             paint=_paint_pace,
-            sort=lambda r: (r.aired - r.due) / max(1, r.whole),
+            sort=lambda r: (r.standing.aired - r.standing.due) / max(1, r.standing.of),
         ),
-        Column("Aired", 46, lambda r: str(r.aired), right=True, ink=_ink, sort=lambda r: r.aired),
+        Column(
+            "Aired",
+            46,
+            lambda r: str(r.standing.aired),
+            right=True,
+            ink=_ink,
+            sort=lambda r: r.standing.aired,
+        ),
         Column(
             "Of",
             42,
-            lambda r: str(r.whole),
+            lambda r: str(r.standing.of),
             head="of",
             right=True,
             ink=_ink,
-            sort=lambda r: r.whole,
+            sort=lambda r: r.standing.of,
         ),
         Column(
-            "To come", 58, lambda r: str(r.to_come), right=True, ink=_ink, sort=lambda r: r.to_come
+            "To come",
+            58,
+            lambda r: str(r.standing.to_come),
+            right=True,
+            ink=_ink,
+            sort=lambda r: r.standing.to_come,
         ),
         Column(
             "Owed",
             48,
-            lambda r: str(r.owed) if r.owed else "–",
+            lambda r: str(r.standing.owed) if r.standing.owed else "–",
             right=True,
-            ink=lambda r: "alarm" if r.owed else _ink(r),
-            sort=lambda r: r.owed,
+            ink=lambda r: "alarm" if r.standing.owed else _ink(r),
+            sort=lambda r: r.standing.owed,
         ),
         Column("State", 70, _state, ink=_state_ink),
         Column("Finding", 20, _finding, head="", ink="alarm"),

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.reports.spot_proofs import PlannedSpot, Proof
 from nightly_spindle.core.reports.spot_reports import (
-    PlannedSpot,
-    Proof,
     Total,
     plan_cells,
+    planned_told,
     proof_cells,
+    time_told,
 )
 from nightly_spindle.desk.kit.table_layout import Column, TableLayout
 
@@ -37,7 +38,15 @@ def proof_layout(tz: Callable[[], ZoneInfo]) -> TableLayout[Proof]:
     columns: tuple[Column[Proof], ...] = (
         Column("Campaign", 160, lambda r: r.campaign.name, ink=_ink, sign=lambda _: "spot"),
         Column("Date", 96, cell("date"), ink=_ink),
-        Column("Time", 84, cell("time"), ink=_ink),
+        Column("Time", 84, lambda r: time_told(r.at_us, tz()), ink=_ink, sort=lambda r: r.at_us),
+        Column("Break or show", 120, lambda r: r.where, ink=_ink),
+        Column(
+            "Due",
+            72,
+            lambda r: planned_told(r, tz()),
+            ink=_ink,
+            sort=lambda r: r.planned_us,
+        ),
         Column(
             "Aired",
             62,
@@ -72,7 +81,7 @@ def plan_layout(tz: Callable[[], ZoneInfo]) -> TableLayout[PlannedSpot]:
         Column("Campaign", 200, lambda r: r.campaign.name, sign=lambda _: "spot"),
         Column("Day", 50, cell("weekday"), sort=cell("date")),
         Column("Date", 100, cell("date")),
-        Column("Time", 86, cell("time")),
+        Column("Time", 86, lambda r: time_told(r.at_us, tz()), sort=lambda r: r.at_us),
         Column("Break or show", 160, lambda r: r.where, wide=True),
         Column("Advertiser", 180, cell("advertiser")),
         Column("Set", 80, cell("fixed")),
@@ -89,19 +98,19 @@ TOTALS: TableLayout[Total] = TableLayout(
     (
         Column("Campaign", 180, lambda r: r.campaign.name, wide=True),
         Column("Advertiser", 170, lambda r: r.campaign.options.advertiser),
-        _count("Ordered", 66, lambda r: r.ordered),
-        _count("Aired", 60, lambda r: r.aired),
+        _count("Ordered", 66, lambda r: r.standing.of),
+        _count("Aired", 60, lambda r: r.standing.aired),
         _count("Cut", 50, lambda r: r.cut),
         _count("Missed", 60, lambda r: r.missed),
         _count("Made good", 76, lambda r: r.made_good),
-        _count("To come", 66, lambda r: r.to_come),
+        _count("To come", 66, lambda r: r.standing.to_come),
         Column(
             "Owed",
             56,
-            lambda r: str(r.owed) if r.owed else "–",
+            lambda r: str(r.standing.owed) if r.standing.owed else "–",
             right=True,
-            ink=lambda r: "alarm" if r.owed else "text",
-            sort=lambda r: r.owed,
+            ink=lambda r: "alarm" if r.standing.owed else "text",
+            sort=lambda r: r.standing.owed,
         ),
     ),
 )

@@ -20,10 +20,10 @@ from nightly_spindle.core.base.errors import NightlySpindleError, SettingRefused
 from nightly_spindle.core.base.short_texts import date_of
 from nightly_spindle.core.base.timebase import resolve_local
 from nightly_spindle.core.calendar.local_days import day_of, local_day
+from nightly_spindle.core.reports.spot_proofs import PlannedSpot
 from nightly_spindle.core.reports.spot_reports import (
     PLAN_COLUMNS,
     PROOF_COLUMNS,
-    PlannedSpot,
     Report,
     month_span,
     month_text,

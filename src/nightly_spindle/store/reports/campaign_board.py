@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US
-from nightly_spindle.core.calendar.local_days import day_of, day_start, local_day
+from nightly_spindle.core.calendar.local_days import day_of, local_day
 from nightly_spindle.core.library.items import Item, Kind
 from nightly_spindle.core.reports.spot_findings import (
     SpotFinding,
@@ -19,27 +19,42 @@ from nightly_spindle.core.reports.spot_findings import (
     lost_pins,
     pattern_findings,
 )
-from nightly_spindle.core.reports.spot_reports import PlannedSpot, Report, planned, proofs, totals
+from nightly_spindle.core.reports.spot_lateness import late_breaks
+from nightly_spindle.core.reports.spot_proofs import (
+    PlannedSpot,
+    SpotPlaces,
+    planned,
+    proofs,
+)
+from nightly_spindle.core.reports.spot_reports import Report, totals
 from nightly_spindle.core.station.settings import SpotRules
 from nightly_spindle.core.traffic.break_patterns import BreakPattern
-from nightly_spindle.core.traffic.campaigns import Campaign, Per
+from nightly_spindle.core.traffic.campaigns import Campaign
 from nightly_spindle.core.traffic.coming_breaks import BreakCalendar, BreakPlace
-from nightly_spindle.core.traffic.order_quotas import flight_total, quota, total_share
+from nightly_spindle.core.traffic.order_quotas import heard_spots, quota
+from nightly_spindle.core.traffic.order_standing import (
+    OrderStanding,
+    in_flight,
+    standing_in,
+    standing_of,
+)
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
 from nightly_spindle.core.traffic.spot_plan import Booking
 from nightly_spindle.store.library.item_reading import items_by_cart
 from nightly_spindle.store.playout.journal import AS_RUN, as_run_of
 from nightly_spindle.store.programme.station_board import StationBoard
-from nightly_spindle.store.reports.spot_placements import orders_of, shorts, spots_in_logs
+from nightly_spindle.store.reports.spot_placements import Orders, orders_of, shorts, spots_in_logs
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Sequence
+    from collections.abc import Collection, Mapping, Sequence
     from datetime import date
 
-    from nightly_spindle.core.traffic.spot_demand import Demand
+    from nightly_spindle.core.reports.as_run import AsRun
+    from nightly_spindle.core.reports.spot_proofs import Proof
     from nightly_spindle.store.programme.snapshot import Snapshot
 
 _ABLE = (Kind.SPOT, Kind.PROMO, Kind.PSA)
+_LONGEST_US = 12 * 3600 * US  # what has been on air for longer is not looked for
 _EDGES = (Kind.JINGLE, Kind.ID, Kind.SWEEPER)
 
 
@@ -47,18 +62,12 @@ _EDGES = (Kind.JINGLE, Kind.ID, Kind.SWEEPER)
 class CampaignSheet:
     """How one order stands.
 
-    `whole` is what it comes to, `due` what should have been heard by now, `aired` what was and
-    counts, `to_come` what is placed or will come with logs, `owed` what of the past is not made
-    good yet. `days` are how many of its flight are over, and how many there are (0 without end).
+    `days` are how many of its flight are over, and how many there are (0 without end).
     """
 
     campaign: Campaign
     sentence: str
-    whole: int
-    due: int
-    aired: int
-    to_come: int
-    owed: int
+    standing: OrderStanding
     days: tuple[int, int]
     short: Shortfall | None = None
     findings: tuple[SpotFinding, ...] = ()
@@ -136,7 +145,7 @@ class CampaignBoard(StationBoard):
         snapshot, _ = self._fresh()
         return (
             proof_of_play(snapshot, now_us, from_us, until_us, numbers, title),
-            plan_of_play(snapshot, max(now_us, from_us), until_us, numbers),
+            plan_of_play(snapshot, now_us, max(now_us, from_us), until_us, numbers),
         )
 
 
@@ -147,29 +156,20 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
     wanted = orders_of(snapshot, now_us)
     lacking = {short.campaign: short for short in shorts(connection)}
     coming = [booking for booking in plan.bookings if booking.at_us >= now_us]
-    to_come: dict[int, int] = {}
-    for booking in coming:
-        to_come[booking.campaign] = to_come.get(booking.campaign, 0) + 1
     today = day_of(local_day(now_us, tz))
+    standings = _standings(snapshot, wanted)
     orders = []
     for order in wanted.orders:
-        campaign, want = order.campaign, order.quota
-        book = wanted.account
-        aired = book.before.get(campaign.id, 0) + len(book.heard.get(campaign.id, ()))
+        campaign, stands = order.campaign, standings[order.campaign.id]
         short = lacking.get(campaign.id)
-        owed = _owed(order, aired, today)
         orders.append(
             CampaignSheet(
                 campaign,
                 campaign.sentence(),
-                flight_total(campaign, want),
-                want.past,
-                aired,
-                to_come.get(campaign.id, 0) + len(order.given),
-                owed,
+                stands,
                 _days(campaign, today),
                 short,
-                tuple(campaign_findings(programme, campaign, today, owed, short)),
+                tuple(campaign_findings(programme, campaign, today, stands.owed, short)),
             )
         )
     general = [*pattern_findings(programme), *break_findings(programme, coming)]
@@ -205,13 +205,38 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
     )
 
 
-def _owed(order: Demand, aired: int, today: date) -> int:
-    """Return what is owed: of an order in total once its flight is over."""
-    campaign = order.campaign
-    over = campaign.last is not None and campaign.last < today
-    if over and campaign.options.per is Per.TOTAL:
-        return max(0, int(campaign.options.amount) - aired)
-    return order.quota.owed
+def _standings(snapshot: Snapshot, wanted: Orders) -> dict[int, OrderStanding]:
+    """Return how each order stands, by number."""
+    tz, now_us = snapshot.programme.settings.tz, wanted.calendar.now_us
+    to_come = _to_come(snapshot, wanted, now_us, None)
+    today = day_of(local_day(now_us, tz))
+    return {
+        order.campaign.id: standing_of(order, to_come[order.campaign.id], today)
+        for order in wanted.orders
+    }
+
+
+def _to_come(
+    snapshot: Snapshot, wanted: Orders, from_us: int, until_us: int | None
+) -> Counter[int]:
+    """Return how many spots of each campaign are to come in a stretch (without end: None)."""
+    plan, tz = snapshot.programme.spots, snapshot.programme.settings.tz
+    now_us, closed = wanted.calendar.now_us, wanted.account.closed
+    found: Counter[int] = Counter()
+    for booking in plan.bookings:
+        if booking.at_us >= max(now_us, from_us) and (until_us is None or booking.at_us < until_us):
+            campaign = plan.campaigns.get(booking.campaign)
+            inside = campaign is not None and in_flight(campaign, [booking.at_us], tz)
+            if inside and booking.key not in closed:  # else it is lined up, or has aired
+                found[booking.campaign] += 1
+    for order in wanted.orders:
+        given = in_flight(order.campaign, order.given, tz)
+        found[order.campaign.id] += sum(
+            at >= from_us and (until_us is None or at < until_us) for at in given
+        )
+        if from_us <= now_us and (until_us is None or now_us < until_us):
+            found[order.campaign.id] += order.pending
+    return found
 
 
 def _days(campaign: Campaign, today: date) -> tuple[int, int]:
@@ -255,12 +280,19 @@ def proof_of_play(
         " ORDER BY start_us, rowid",
         (from_us, until_us),
     )
-    found = proofs((as_run_of(row) for row in rows), chosen, settings.spots.counts_from)
-    ordered = ordered_in(snapshot, now_us, from_us, until_us)
-    today = day_start(local_day(now_us, settings.tz) + 1, settings.tz)
-    to_come = _to_come(snapshot, now_us, min(until_us, today))
-    sums = totals(found, {n: (c, ordered.get(n, 0)) for n, c in chosen.items()}, to_come)
-    sums = [one for one in sums if one.ordered or one.aired or one.cut or one.missed]
+    lines = [as_run_of(row) for row in rows]
+
+    def on_air(begin_us: int, end_us: int) -> list[AsRun]:
+        there = snapshot.connection.execute(
+            f"SELECT {AS_RUN} FROM as_run WHERE start_us > ? AND start_us < ? AND end_us > ?",
+            (begin_us - _LONGEST_US, end_us, begin_us),
+        )
+        return [as_run_of(row) for row in there]
+
+    late = late_breaks(lines, on_air, settings.tz)
+    places = _places(snapshot, from_us, until_us, late)
+    found = proofs(lines, chosen, settings.spots.counts_from, places)
+    sums = totals(found, chosen, _standings_in(snapshot, now_us, (from_us, until_us), found))
     return Report(
         settings.name,
         title,
@@ -273,42 +305,68 @@ def proof_of_play(
     )
 
 
-def _to_come(snapshot: Snapshot, now_us: int, until_us: int) -> Counter[int]:
-    """Return how many spots of each campaign are to come: placed, or in logs that are there."""
-    found = Counter(b.campaign for b in snapshot.programme.spots.between(now_us, until_us))
-    if now_us < until_us:
-        for number, instants in spots_in_logs(snapshot, now_us).items():
-            found[number] += sum(at < until_us for at in instants)
-    return found
-
-
-def ordered_in(snapshot: Snapshot, now_us: int, from_us: int, until_us: int) -> dict[int, int]:
-    """Return how many spots each order wants in a stretch of whole days, up to its end or now."""
-    programme = snapshot.programme
-    until = min(
-        until_us, day_start(local_day(now_us, programme.settings.tz) + 1, programme.settings.tz)
-    )
-    if until <= from_us:
+def _standings_in(
+    snapshot: Snapshot, now_us: int, stretch: tuple[int, int], rows: Sequence[Proof]
+) -> dict[int, OrderStanding]:
+    """Return how orders stand in a stretch of whole days, those that concern it, by number."""
+    programme, (from_us, until_us) = snapshot.programme, stretch
+    if until_us <= from_us:
         return {}
-    calendar = BreakCalendar(programme.break_sources(), from_us, from_us, until)
+    wanted = orders_of(snapshot, now_us)
+    as_a_whole = _standings(snapshot, wanted)
+    to_come = _to_come(snapshot, wanted, from_us, until_us)
+    aired = Counter(row.campaign.id for row in rows if row.counts)
+    calendar = BreakCalendar(
+        programme.break_sources(), from_us, min(max(now_us, from_us), until_us), until_us
+    )
+    days = (local_day(from_us, calendar.tz), local_day(until_us - 1, calendar.tz))
     found = {}
-    days = (local_day(from_us, calendar.tz), local_day(until - 1, calendar.tz))
     for campaign in programme.spots.campaigns.values():
-        if campaign.options.per is Per.TOTAL:
-            found[campaign.id] = total_share(campaign, *days)
-        else:
-            found[campaign.id] = quota(campaign, calendar, calendar.open_to(campaign), ()).whole
+        number = campaign.id
+        instants = [row.at_us for row in rows if row.counts and row.campaign.id == number]
+        if from_us <= now_us < until_us:
+            instants += wanted.account.pending.get(number, ())
+        heard = heard_spots(in_flight(campaign, instants, calendar.tz), calendar.tz)
+        want = quota(campaign, calendar, calendar.open_to(campaign), heard)
+        stands = standing_in(
+            campaign,
+            as_a_whole[number],
+            want,
+            days,
+            calendar.places[want.open[0]].day if want.open else days[1] + 1,
+            aired[number],
+            to_come[number],
+        )
+        if (
+            stands.of
+            or stands.aired
+            or stands.to_come
+            or any(row.campaign.id == number for row in rows)
+        ):
+            found[number] = stands
     return found
 
 
 def plan_of_play(
-    snapshot: Snapshot, from_us: int, until_us: int, numbers: Collection[int]
+    snapshot: Snapshot, now_us: int, from_us: int, until_us: int, numbers: Collection[int]
 ) -> list[PlannedSpot]:
-    """Return what is going to air of campaigns in a stretch."""
+    """Return what is going to air of campaigns in a stretch: placed, or with logs there are."""
     plan = snapshot.programme.spots
-    bookings = [b for b in plan.between(from_us, until_us) if b.campaign in numbers]
-    names = {pattern.id: pattern.name for pattern in plan.patterns.values()}
-    return planned(bookings, plan.campaigns, names, _shows(snapshot, from_us, until_us))
+    chosen = {n: c for n, c in plan.campaigns.items() if n in numbers}
+    given = {
+        number: [at for at in instants if from_us <= at < until_us]
+        for number, instants in spots_in_logs(snapshot, now_us).items()
+    }
+    places = _places(snapshot, from_us, until_us, {})
+    return planned(plan.between(from_us, until_us), given, chosen, places)
+
+
+def _places(
+    snapshot: Snapshot, from_us: int, until_us: int, late: Mapping[tuple[int, int], str]
+) -> SpotPlaces:
+    names = {pattern.id: pattern.name for pattern in snapshot.programme.spots.patterns.values()}
+    shows = _shows(snapshot, from_us, until_us)
+    return SpotPlaces(snapshot.programme.settings.tz, names, shows, late)
 
 
 def _shows(snapshot: Snapshot, from_us: int, until_us: int) -> Sequence[tuple[int, int, str]]:

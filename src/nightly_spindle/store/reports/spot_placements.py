@@ -15,16 +15,17 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import StorageFault
 from nightly_spindle.core.base.timebase import US
-from nightly_spindle.core.calendar.local_days import day_number, day_start, local_day, local_hour
-from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.calendar.local_days import day_number, day_start, local_day
 from nightly_spindle.core.playout.break_fill import REACH_US
+from nightly_spindle.core.playout.log_loading import spot_of
 from nightly_spindle.core.playout.spot_heard import counts
 from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.spot_findings import length_us
 from nightly_spindle.core.segues.list_length import running_time
 from nightly_spindle.core.traffic.campaigns import Per
 from nightly_spindle.core.traffic.coming_breaks import LOOK_BACK_DAYS, BreakCalendar
-from nightly_spindle.core.traffic.order_quotas import HeardSpot, Quota, quota
+from nightly_spindle.core.traffic.order_quotas import HeardSpot, Quota, heard_spots, quota
+from nightly_spindle.core.traffic.order_standing import in_flight
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
 from nightly_spindle.core.traffic.spot_demand import Demand
 from nightly_spindle.core.traffic.spot_placement import SpotPlacement, place_spots
@@ -49,8 +50,8 @@ class Account:
     """What was heard of each campaign, and what is on its way.
 
     `heard` are instants that count, of the days that are looked back on, `before` how many counted
-    earlier. `lost` are spots that were placed and not heard (campaign, break, instant), `pending`
-    those that are lined up, `closed` breaks that are filled already.
+    earlier in its flight. `lost` are spots that were placed and not heard (campaign, break,
+    instant), `pending` those that are lined up, `closed` breaks that are filled already.
     """
 
     heard: Mapping[int, list[int]]
@@ -82,14 +83,7 @@ def account(snapshot: Snapshot, now_us: int) -> Account:
     lost: set[tuple[int, int, int]] = set()
     tz = programme.settings.tz
     since = day_start(local_day(now_us, tz) - LOOK_BACK_DAYS, tz)
-    before = {
-        row["campaign"]: row["n"]
-        for row in snapshot.connection.execute(
-            "SELECT campaign, count(*) AS n FROM as_run WHERE campaign > 0 AND start_us < ?"
-            " AND share * 100 >= ? GROUP BY campaign",
-            (since, from_percent - 1e-6),
-        )
-    }
+    before = _before(snapshot, since)
     rows = snapshot.connection.execute(
         "SELECT campaign, start_us, break_id, break_us, share, outcome FROM as_run"
         " WHERE campaign > 0 AND start_us >= ? AND start_us <= ? ORDER BY start_us",
@@ -107,6 +101,21 @@ def account(snapshot: Snapshot, now_us: int) -> Account:
     closed = frozenset((a, b) for a, b in state.spots.filled) if state else frozenset()
     recent = frozenset(one for one in lost if one[2] > now_us - _KEPT_US)
     return Account(heard, before, pending, recent, closed)
+
+
+def _before(snapshot: Snapshot, since_us: int) -> dict[int, int]:
+    """Count what was heard of each campaign in its flight before an instant."""
+    programme, found = snapshot.programme, {}
+    tz, from_percent = programme.settings.tz, programme.settings.spots.counts_from
+    for campaign in programme.spots.campaigns.values():
+        first = 0 if campaign.first is None else day_start(day_number(campaign.first), tz)
+        if first < since_us:
+            (found[campaign.id],) = snapshot.connection.execute(
+                "SELECT count(*) FROM as_run WHERE campaign = ? AND start_us >= ?"
+                " AND start_us < ? AND share * 100 >= ?",
+                (campaign.id, first, since_us, from_percent - 1e-6),
+            ).fetchone()
+    return found
 
 
 def _pending(programme: Programme, state: AirState | None, now_us: int) -> dict[int, list[int]]:
@@ -141,35 +150,42 @@ def orders_of(snapshot: Snapshot, now_us: int) -> Orders:
     orders = []
     for campaign in spots.campaigns.values():
         open_ = calendar.open_to(campaign)
-        counted = sorted([*book.heard.get(campaign.id, ()), *book.pending.get(campaign.id, ())])
-        heard = _in_flight(campaign, counted, today, programme)
+        aired = in_flight(campaign, book.heard.get(campaign.id, ()), tz)
+        pending = in_flight(campaign, book.pending.get(campaign.id, ()), tz)
+        heard = _looked_back_on(campaign, sorted([*aired, *pending]), today, programme)
         own = given.get(campaign.id, ())
-        want = quota(campaign, calendar, open_, heard, book.before.get(campaign.id, 0))
+        before = book.before.get(campaign.id, 0)
+        want = quota(campaign, calendar, open_, heard, before)
         lasts = (length_us(programme, campaign) / US) or _SPOT_S
-        orders.append(Demand(campaign, want, lasts, [one.at_us for one in heard], own))
+        instants = [one.at_us for one in heard]
+        many = before + len(aired), len(pending)
+        orders.append(Demand(campaign, want, lasts, instants, own, *many))
     return Orders(calendar, tuple(orders), book)
 
 
-def _in_flight(
+def _looked_back_on(
     campaign: Campaign, instants: Sequence[int], today: int, programme: Programme
 ) -> list[HeardSpot]:
-    """Return what was heard in what is looked at of a flight."""
+    """Return what of it was heard in the days that are looked back on, or is lined up."""
     tz = programme.settings.tz
     first = today if campaign.first is None else day_number(campaign.first)
     if campaign.options.per is not Per.TOTAL:
         first = max(first, today - LOOK_BACK_DAYS)
-    found = [HeardSpot(at, local_day(at, tz), local_hour(at, tz)) for at in instants]
-    return [one for one in found if one.day >= first]
+    return [one for one in heard_spots(instants, tz) if one.day >= first]
 
 
 def spots_in_logs(snapshot: Snapshot, now_us: int) -> dict[int, list[int]]:
-    """Return when logs that are there will bring spots of campaigns, about."""
-    programme, found = snapshot.programme, defaultdict(list)
+    """Return when logs that are there and not loaded will bring spots of campaigns, about."""
+    programme = snapshot.programme
+    found: dict[int, list[int]] = defaultdict(list)
     by_cart = programme.spots.by_cart
     if not by_cart:
         return {}
+    state = load_state(snapshot.connection)
+    loaded = {(one.drop, one.start_us) for one in state.logs.loaded} if state else set()
     for drop in programme.drops.values():
         slots = programme.coming(drop, now_us, now_us + _LOGS_US) if drop.options.enabled else []
+        slots = [slot for slot in slots if (drop.id, slot.start_us) not in loaded]
         for reading in snapshot.logs.look([(drop, slot) for slot in slots]):
             carts = [match.cart for match in reading.matches if match.cart is not None]
             if reading.usable and any(cart in by_cart for cart in carts):
@@ -177,8 +193,9 @@ def spots_in_logs(snapshot: Snapshot, now_us: int) -> dict[int, list[int]]:
                 running = running_time(items, programme.segues, programme.settings.rate)
                 for item, start in zip(items, running.starts_s, strict=True):
                     at = reading.slot.start_us + round(start * US)
-                    if item.kind is Kind.SPOT and item.cart in by_cart and at > now_us:
-                        found[min(by_cart[item.cart])].append(at)
+                    booked = spot_of(programme, item.cart, at)
+                    if booked is not None and at > now_us:
+                        found[booked.campaign].append(at)
     return found
 
 
