@@ -66,7 +66,7 @@ def named(number, **options):
 
 
 def test_first_and_last_stand_there_the_weightiest_outermost():
-    place = SimpleNamespace(at_us=at(8, 15), pattern=1)
+    place = SimpleNamespace(at_us=at(8, 15), pattern=1, seats=())
     units = [
         named(1, position=Position.LAST, importance=9.0),
         named(2, position=Position.FIRST, importance=1.0),

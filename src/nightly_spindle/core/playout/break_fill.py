@@ -28,7 +28,7 @@ from nightly_spindle.core.segues.segue_rules import JoinEdit
 from nightly_spindle.core.traffic.break_patterns import BreakPattern, Flow, IfLate
 from nightly_spindle.core.traffic.campaigns import Campaign, Key, Terms, shows_of
 from nightly_spindle.core.traffic.separation import too_near
-from nightly_spindle.core.traffic.spot_order import seat_order
+from nightly_spindle.core.traffic.spot_order import in_seats, seat_order
 from nightly_spindle.core.traffic.spot_state import Booked, LinedUp
 
 REACH_US = 45 * 60 * US  # a line of a log is the planned break that lies nearest, within so much
@@ -323,6 +323,8 @@ def _lines(here: _Break) -> list[Line]:
     if not here.spots:
         return _instead(here)
     here.spots.sort(key=lambda one: seat_order(one[1], here.key[1]))
+    order = in_seats([campaign for _, campaign, _ in here.spots], here.pattern.seats)
+    here.spots = [here.spots[at] for at in order]
     lines: list[Line] = []
     before: Item | None = None
     for cart in (int(options.opens),):

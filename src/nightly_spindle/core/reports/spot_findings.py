@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import TYPE_CHECKING
@@ -10,8 +11,10 @@ from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.short_texts import words_of
 from nightly_spindle.core.base.timebase import US, moment_from
 from nightly_spindle.core.base.wording import counted, date_text
+from nightly_spindle.core.calendar.local_days import day_number, day_of, day_start, local_hour
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.segues.joins import span
+from nightly_spindle.core.traffic.campaigns import Per
 from nightly_spindle.core.traffic.coming_breaks import place_of
 
 if TYPE_CHECKING:
@@ -20,12 +23,14 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.core.traffic.break_patterns import BreakPattern
     from nightly_spindle.core.traffic.campaigns import Campaign
     from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
     from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
     from nightly_spindle.core.traffic.spot_plan import Booking
 
 _SOON = timedelta(days=3)
+_CHANGES_DAYS = 8  # so far ahead clocks that go back or forward are told
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +83,8 @@ def campaign_findings(
             "which the station does not have.",
             "Choose one of the list, or add it to the list.",
         )
+    for day in _changes(programme, campaign, today):
+        add("hour-changes", Severity.NOTE, *day)
     if owed and campaign.last is not None and campaign.last - today < _SOON:
         add(
             "ends-owed",
@@ -85,6 +92,32 @@ def campaign_findings(
             f"“{campaign.name}” ends on {date_text(campaign.last)} and {owed} are owed.",
             "Make room in the days that are left, or agree on a later last day.",
         )
+    return found
+
+
+def _changes(programme: Programme, campaign: Campaign, today: date) -> list[tuple[str, str]]:
+    """Return what clocks going back or forward in the coming days mean for an order by hours.
+
+    Each is what is told, and what may be done.
+    """
+    if campaign.options.per is not Per.HOUR:
+        return []
+    tz, found = programme.settings.tz, []
+    for number in range(day_number(today), day_number(today) + _CHANGES_DAYS):
+        day, begin, end = day_of(number), day_start(number, tz), day_start(number + 1, tz)
+        hours = Counter(local_hour(at, tz) for at in range(begin, end, 3600 * US))
+        first = 24 * day.weekday()
+        odd = [hour for hour in range(first, first + 24) if hours[hour] != 1]
+        for hour in odd if campaign.flies_on(day) else ():
+            if hour not in campaign.grid:
+                continue
+            name, much = f"“{campaign.name}”", f"{campaign.options.amount:g}"
+            at = f"On {date_text(day)} the hour from {hour % 24:02}:00"
+            if hours[hour]:
+                told = f"{at} comes twice: {name} counts it as one, and gets {much} in the two."
+                found.append((told, "Order more for that day if the hour is to count twice."))
+            else:
+                found.append((f"{at} does not come: {name} gets {much} less.", "Nothing to do."))
     return found
 
 
@@ -225,6 +258,25 @@ def lost_pins(programme: Programme, calendar: BreakCalendar) -> list[SpotFinding
     ]
 
 
+def _unknown(programme: Programme, pattern: BreakPattern) -> list[SpotFinding]:
+    """Return the categories of a pattern that the station does not have, as findings."""
+    known = words_of(programme.settings.spots.categories)
+    named = dict.fromkeys([*pattern.categories, *pattern.seats])
+    return [
+        SpotFinding(
+            "unknown-category",
+            Severity.NOTE,
+            f"The break “{pattern.name}” asks for “{name}”, a category which the station does not "
+            "have.",
+            "Choose one of the list, or add it to the list.",
+            0,
+            pattern.id,
+        )
+        for name in named
+        if name and name not in known
+    ]
+
+
 def pattern_findings(programme: Programme) -> list[SpotFinding]:
     """Return what is wrong with break patterns themselves."""
     found = []
@@ -242,6 +294,7 @@ def pattern_findings(programme: Programme) -> list[SpotFinding]:
                         pattern.id,
                     )
                 )
+        found += _unknown(programme, pattern)
         empty = pattern.options.empty.strip()
         if empty and not programme.event_sources.categories.get(empty.casefold()):
             found.append(

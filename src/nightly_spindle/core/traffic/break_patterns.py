@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.events.timed_events import FiringRule
 
+ANY_SEAT = "-"  # a place of a break that any category may take
 _CARTS = -1_000_000_000  # the numbers that stand for breaks still to be filled begin here
 _SPOT_S = 30.0  # what a spot is taken to last where nothing says it (common practice, no source)
 _SONG_MIN = 3.5  # what a song is taken to last where breaks are counted by songs
@@ -79,6 +80,9 @@ class BreakOptions:
         0.0, "s", 0.0, 1800.0, "Room for up to this long; 0 is by number alone."
     )
     categories: str = text("", "Spots of these categories are preferred, the first most.")
+    seats: str = text(
+        "", "A category for each of its places, in order: food, public service; - is any."
+    )
     opens: float = number(0.0, "", 0.0, 1e9, "Cart number of what opens it; 0 is nothing.")
     closes: float = number(0.0, "", 0.0, 1e9, "Cart number of what closes it; 0 is nothing.")
     flow: Flow = choice(Flow.RULES, "How its spots follow each other.")
@@ -151,6 +155,11 @@ class BreakPattern:
         return words_of(self.options.categories)
 
     @property
+    def seats(self) -> tuple[str, ...]:
+        """The category of each of its places, folded, empty for any; none said: no places."""
+        return tuple("" if word == ANY_SEAT else word for word in words_of(self.options.seats))
+
+    @property
     def carts(self) -> tuple[int, ...]:
         """The items that open and close it."""
         return tuple(int(c) for c in (self.options.opens, self.options.closes) if c)
@@ -202,6 +211,9 @@ class BreakPattern:
         room += [span_text(options.length_s)] if options.length_s else []
         likes = f", {listed(self.categories)} first" if self.categories else ""
         said = f"{self._when()}: a break with room for {listed(room)}{likes}."
+        if self.seats:
+            names = [word or "any" for word in self.seats]
+            said += f" Place by place: {', '.join(names)}; without a spot of that, what is due."
         if options.flow is Flow.WHOLE:
             said += " Each spot plays to its end."
         edges = [
@@ -274,6 +286,10 @@ def check_break(pattern: BreakPattern) -> None:
     if not options.spots and not options.length_s:
         wrong.append("it has no room; give a number of spots, a length, or both")
     by_minutes = options.starts in {Starts.CLOCK, Starts.LINES}
+    seats, room = len(words_of(options.seats)), int(options.spots)
+    if room and seats > room:
+        named = counted(seats, "place")
+        wrong.append(f"it has categories for {named} and room for {counted(room, 'spot')}")
     if not wrong and by_minutes and not minutes_of(options.minutes):
         wrong.append("it is not said at which minutes its breaks come")
     if options.starts is Starts.SONGS and options.every > 500:

@@ -38,7 +38,10 @@ LOOK_BACK_DAYS = 35  # what was missed longer ago is owed no more, but for order
 
 @dataclass(frozen=True, slots=True)
 class BreakPlace:
-    """One break: `day` is its local date (days since 1970), `hour` its hour of the week."""
+    """One break: `day` is its local date (days since 1970), `hour` its hour of the week.
+
+    `likes` are categories that it prefers, `seats` those of its places in order, empty for any.
+    """
 
     pattern: int
     at_us: int
@@ -47,6 +50,7 @@ class BreakPlace:
     day: int
     hour: int
     likes: tuple[str, ...] = ()
+    seats: tuple[str, ...] = ()
 
     @property
     def key(self) -> Key:
@@ -95,6 +99,7 @@ def place_of(pattern: BreakPattern, at_us: int, tz: ZoneInfo) -> BreakPlace:
         day,
         hour,
         pattern.categories,
+        pattern.seats,
     )
 
 

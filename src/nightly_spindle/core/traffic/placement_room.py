@@ -6,6 +6,7 @@ Spots are told from each other by `Unit`s, breaks by their index in the calendar
 from __future__ import annotations
 
 from bisect import bisect_left, insort
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -208,12 +209,28 @@ class Room:
 
     def dislike(self, seeker: Seeker, index: int) -> float:
         """Return what it costs that a break prefers other categories, in spacings."""
-        likes = self.places[index].likes
+        place = self.places[index]
+        if place.seats:
+            return self._in_seats(seeker, index, place.seats)
+        likes = place.likes
         if not likes:
             return _PLAIN if seeker.category in self.liked else 0.0
         if seeker.category in likes:
             return _NEXT_LIKED * likes.index(seeker.category)
         return _UNLIKED
+
+    def _in_seats(self, seeker: Seeker, index: int, seats: Sequence[str]) -> float:
+        """Return the same of a break that names a category for each of its places."""
+        others = Counter(
+            unit.seeker.category for unit in self.inside[index] if unit.seeker is not seeker
+        )
+        named = Counter(seats)
+        if seeker.category and others[seeker.category] < named[seeker.category]:
+            return 0.0
+        # places for any, beyond those that are named too, are taken by what has no place of its own
+        free = self.places[index].spots - sum(many for name, many in named.items() if name)
+        without = sum(max(0, many - (named[name] if name else 0)) for name, many in others.items())
+        return _PLAIN if without < free else _UNLIKED
 
     def cost(self, unit: Unit, at: int) -> float:
         """Return what it costs a unit to lie at a place of its seeker's `open`."""

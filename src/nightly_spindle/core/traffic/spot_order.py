@@ -8,7 +8,7 @@ from nightly_spindle.core.traffic.campaigns import Position
 from nightly_spindle.core.traffic.spot_plan import Booking
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Sequence
 
     from nightly_spindle.core.traffic.campaigns import Campaign
     from nightly_spindle.core.traffic.coming_breaks import BreakPlace
@@ -29,10 +29,29 @@ def seat_order(campaign: Campaign, at_us: int) -> tuple[int, int, int]:
     return (_MIDDLE[wish], weight, turn)
 
 
+def in_seats(ranked: Sequence[Campaign], seats: Sequence[str]) -> list[int]:
+    """Return in which order campaigns stand (their places in `ranked`) where seats are named.
+
+    `seats` are categories, empty for any. Each seat takes the first campaign of its category, the
+    rest go where none does, in their order; where seats stay empty the others close up.
+    """
+    left = list(range(len(ranked)))
+    taken: dict[int, int] = {}
+    for seat, category in enumerate(seats):
+        found = next((at for at in left if category and ranked[at].category == category), None)
+        if found is not None:
+            left.remove(found)
+            taken[seat] = found
+    free = (seat for seat in range(len(seats) + len(left)) if seat not in taken)
+    taken |= dict(zip(free, left, strict=False))
+    return [taken[seat] for seat in sorted(taken)]
+
+
 def seated(place: BreakPlace, units: Iterable[Unit]) -> list[Booking]:
     """Return the bookings of one break in their order."""
     ranked = sorted(units, key=lambda unit: seat_order(unit.seeker.campaign, place.at_us))
+    order = in_seats([unit.seeker.campaign for unit in ranked], place.seats)
     return [
-        Booking(place.at_us, place.pattern, seat, unit.seeker.id, unit.fixed)
-        for seat, unit in enumerate(ranked)
+        Booking(place.at_us, place.pattern, seat, ranked[at].seeker.id, ranked[at].fixed)
+        for seat, at in enumerate(order)
     ]

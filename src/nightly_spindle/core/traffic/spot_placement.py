@@ -77,7 +77,8 @@ class _Placer:
     def run(self) -> SpotPlacement:
         """Place all units."""
         places = self.calendar.places
-        self.room = Room(places, frozenset(word for place in places for word in place.likes))
+        liked = {word for place in places for word in (*place.likes, *place.seats)}
+        self.room = Room(places, frozenset(liked - {""}))
         self.placed = PlacedUnits(self.calendar, self.room)
         seekers = self._seekers()
         stood = self._keep(seekers)

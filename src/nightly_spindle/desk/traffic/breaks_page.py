@@ -42,6 +42,7 @@ _NAMES = {
     "spots": "Max spots",
     "length_s": "Max length",
     "categories": "Prefers",
+    "seats": "Place by place",
     "opens": "Opened by",
     "closes": "Closed by",
     "flow": "Its spots follow",
@@ -51,7 +52,7 @@ _NAMES = {
     "late": "When late",
     "enabled": "Enabled",
 }
-_BLANK = {"categories": "no category", "minutes": "20, 50", "empty": "nothing"}
+_BLANK = {"categories": "no category", "seats": "any", "minutes": "20, 50", "empty": "nothing"}
 _BY_MINUTES = frozenset({Starts.CLOCK, Starts.LINES})
 
 
