@@ -15,12 +15,13 @@ from nightly_spindle.core.calendar.dated_names import (
     FolderEntry,
     candidates,
     check_pattern,
-    nearest,
-    patterns_from,
-    read_name,
+    parts_of,
+    period_of,
     written,
 )
 from nightly_spindle.core.calendar.log_periods import Period, slot_at, slots
+from nightly_spindle.core.calendar.name_readings import patterns_from, read_name
+from nightly_spindle.core.calendar.near_names import nearest
 from nightly_spindle.core.events.steps import Placement
 from nightly_spindle.core.station.log_sources import (
     DropOptions,
@@ -117,6 +118,33 @@ def test_patterns_that_are_worked_out_of_one_name(name, pattern):
     assert patterns_from(name, NIGHT)[0] == pattern
 
 
+@pytest.mark.parametrize(
+    ("name", "period"),
+    [
+        ("11-24-20.m3u", Period.HOUR),
+        ("20261124_13.m3u", Period.HOUR),
+        ("2026-11-24.m3u", Period.DAY),
+        ("log Tue 24 Nov 2026.csv", Period.DAY),
+        ("Tuesday.m3u", Period.WEEKDAY),
+        ("13.m3u", Period.HOUR),
+    ],
+)
+def test_the_name_says_how_much_a_log_holds(name, period):
+    pattern = patterns_from(name, NIGHT)[0]
+    assert period_of(pattern) is period
+    check_pattern(pattern, period)
+
+
+@given(st.datetimes(datetime(2020, 1, 1), datetime(2037, 1, 1)))
+def test_no_digits_of_a_date_are_taken_for_an_hour_alone(moment):
+    """2026-11-30 is no hour 11 between two numbers."""
+    for pattern in ("%Y-%m-%d.m3u", "%d.%m.%Y.csv", "%Y%m%d.xspf", "%m-%d-%H.m3u"):
+        name = written(pattern, moment)
+        for offered in patterns_from(name, moment):
+            codes = set(parts_of(offered))
+            assert codes & {"%m", "%-m", "%b", "%B", "%j"}, (name, offered)
+
+
 def test_a_name_without_a_date_gives_no_pattern():
     assert patterns_from("log.m3u", NIGHT) == []
 
@@ -127,6 +155,8 @@ def test_a_name_without_a_date_gives_no_pattern():
         ("log.m3u", Period.DAY, "every day's name is the same"),
         ("%H.m3u", Period.DAY, "every day's name is the same"),
         ("%Y-%m-%d.m3u", Period.HOUR, "needs the hour"),
+        ("%Y-%m-%d_%H.m3u", Period.DAY, "it has an hour in it, which a log per hour has"),
+        ("%A %I %p.m3u", Period.WEEKDAY, "it has an hour in it"),
         ("%Y-%m-%d %I.m3u", Period.HOUR, "needs the hour"),
         ("%Y-%m-%d.m3u", Period.WEEKDAY, "needs the weekday"),
         ("%Q%d.m3u", Period.DAY, "%Q is not a date part"),

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.findings import Finding
 from nightly_spindle.core.base.timebase import US, us_from
-from nightly_spindle.core.calendar.dated_names import NearName
+from nightly_spindle.core.calendar.near_names import NearName
 from nightly_spindle.core.calendar.recurrence import every_day_at
 from nightly_spindle.core.events.steps import LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry, TimedEvent

@@ -7,8 +7,8 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from nightly_spindle.core.base.timebase import resolve_local
-from nightly_spindle.core.calendar.dated_names import ANOTHER_TIME, NearName
 from nightly_spindle.core.calendar.log_periods import Slot
+from nightly_spindle.core.calendar.near_names import ANOTHER_TIME, NearName
 from nightly_spindle.core.events.steps import LoadLog
 from nightly_spindle.core.events.timed_events import AfterSongs, Entry, TimedEvent
 from nightly_spindle.core.logs.log_line import LogLine

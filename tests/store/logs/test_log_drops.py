@@ -68,7 +68,10 @@ def hourly(station):
         short=WhenShort.ROTATION,
     )
     with LibraryTransaction(station) as library:
-        save_drop(library, LogDrop(0, "Hours", str(station / "hours"), "%y%m%d_%H.m3u", options))
+        save_drop(
+            library,
+            LogDrop(0, "Hours", str(station / "hours"), "%y%m%d_%H.m3u", options, made_us=1),
+        )
     return station
 
 

@@ -141,7 +141,7 @@ def test_a_night_from_a_log_into_rotation_and_back_keeps_its_distances(songs, ca
             placement=Placement.FRONT,
             expected="",
         )
-        save_drop(library, LogDrop(0, "Outside", str(logs), "%y%m%d_%H.m3u", options))
+        save_drop(library, LogDrop(0, "Outside", str(logs), "%y%m%d_%H.m3u", options, made_us=1))
     snapshot = open_station(songs)
     begin = us(EVENING) - 60 * US
     snapshot.prepare(begin, begin + 8 * HOUR)
@@ -218,7 +218,7 @@ def test_logs_from_outside_are_neighbours_of_what_is_made(songs, capsys):
     with LibraryTransaction(songs) as library:
         library.run(t.made_hour.delete())
         options = DropOptions(period=Period.HOUR, loads=Loads.AT_TIME, expected="")
-        save_drop(library, LogDrop(0, "Outside", str(logs), "%y%m%d_%H.m3u", options))
+        save_drop(library, LogDrop(0, "Outside", str(logs), "%y%m%d_%H.m3u", options, made_us=1))
     run(capsys, "formats", "week", songs, "mon-sun 20-21")  # that hour is the outside log's
     after = _make(songs, us(EVENING), us(EVENING) + 2 * HOUR)
     assert [hour.start_us for hour in after] == [us(EVENING) + HOUR]

@@ -11,7 +11,8 @@ from nightly_spindle.cli.logs.logs import drop_named
 from nightly_spindle.core.base.declared import changed_group, texts_of
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import US, iso, local_from
-from nightly_spindle.core.calendar.dated_names import patterns_from
+from nightly_spindle.core.calendar.dated_names import period_of
+from nightly_spindle.core.calendar.name_readings import patterns_from
 from nightly_spindle.core.logs.log_meanings import meaning_from
 from nightly_spindle.core.logs.log_sample import worked_out
 from nightly_spindle.core.station.log_sources import LogDrop, ReadingState
@@ -85,6 +86,8 @@ def _changed(
                 f"no date is to be found in '{options.like}'; give --pattern with date parts"
             )
         pattern = found[0]
+        if not any(text.partition("=")[0].strip() == "period" for text in given):
+            group = replace(group, period=period_of(pattern))
     return replace(
         new,
         name=options.rename or new.name,

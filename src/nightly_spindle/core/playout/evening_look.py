@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import resolve_local
 from nightly_spindle.core.calendar.local_days import broadcast_day
+from nightly_spindle.core.station.log_age import too_old
 from nightly_spindle.core.station.log_sources import ReadingState
 
 if TYPE_CHECKING:
@@ -34,7 +35,7 @@ def look_for(
     faults = [
         (slot, reading, fault)
         for slot in next_day(programme, drop, firing.at_us)
-        if (fault := wanting(reading := programme.logs.reading(drop, slot), drop))
+        if (fault := wanting(programme, reading := programme.logs.reading(drop, slot), drop))
     ]
     if not faults:
         return
@@ -63,11 +64,14 @@ def next_day(programme: Programme, drop: LogDrop, at_us: int) -> list[Slot]:
     return drop.slots(tz, start, begin - 1, end - 1)
 
 
-def wanting(reading: LogReading, drop: LogDrop) -> str:
+def wanting(programme: Programme, reading: LogReading, drop: LogDrop) -> str:
     """Return in words what a log lacks, empty when it is whole."""
+    settings = programme.settings
     if not reading.usable:
         if reading.state is ReadingState.MISSING:
             return f"{reading.file} is not in {drop.folder} yet"
         return reading.why_not(drop.folder)
     lost = len(reading.lost)
-    return f"{lost} of its lines cannot air" if lost else ""
+    if lost:
+        return f"{lost} of its lines cannot air"
+    return too_old(drop, reading, settings.tz, settings.day_start)

@@ -36,6 +36,7 @@ from nightly_spindle.core.programme.running_order import (
 )
 from nightly_spindle.core.programme.sequencer_actions import Action, Dropped, LogLoaded
 from nightly_spindle.core.segues.list_length import running_time
+from nightly_spindle.core.station.log_age import is_before, too_old
 from nightly_spindle.core.station.log_sources import (
     EARLIEST,
     Late,
@@ -128,6 +129,10 @@ def put_in(
     state.net.level = ""
     state.net.repeat_aired = True
     state.revision += 1
+    settings = programme.settings
+    if old := too_old(load.drop, reading, settings.tz, settings.day_start):
+        mend = "Ask for this week's, or switch that off in its drop if it is meant to come again."
+        actions.append(Finding("log-old", Severity.WARNING, state.clock.frame, f"{old}.", mend))
     loaded = Loaded(load.owner, load.slot.start_us, load.slot.end_us, reading.file)
     state.logs.loaded = [*(one for one in state.logs.loaded if one.drop != load.owner), loaded]
     state.logs.awaited = [
@@ -254,6 +259,8 @@ def _not_there(
         known = {(one.drop, one.start_us) for one in state.logs.awaited}
         if (drop.id, slot.start_us) not in known:
             state.logs.awaited.append(Awaited(drop.id, slot.start_us, slot.end_us, load.due_us))
+    if is_before(drop, slot):
+        return
     if drop.id == OWN_DROP:
         actions.append(_not_made(state, reading, when))
         return

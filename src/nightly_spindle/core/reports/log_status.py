@@ -11,6 +11,7 @@ from nightly_spindle.core.base.timebase import length, resolve_local
 from nightly_spindle.core.calendar.log_periods import Slot
 from nightly_spindle.core.events.steps import LoadLog
 from nightly_spindle.core.logs.log_matching import ITEM_LINES, MatchStatus
+from nightly_spindle.core.station.log_age import is_before
 from nightly_spindle.core.station.log_sources import Loads, LogDrop, LogReading, ReadingState
 
 if TYPE_CHECKING:
@@ -147,7 +148,7 @@ def state_of(
     if reading.state is not ReadingState.MISSING:
         growing = reading.state is ReadingState.GROWING
         return LogState.ARRIVING if growing else LogState.UNUSABLE
-    if not waited_for:
+    if not waited_for or is_before(drop, slot):
         return LogState.EXPECTED
     due = deadline_us(drop, slot, settings.tz, settings.day_start)
     waits = LogState.OVERDUE if due is not None and due <= now_us else LogState.EXPECTED

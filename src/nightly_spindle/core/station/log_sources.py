@@ -10,13 +10,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.declared import choice, flag, number, text
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import parse_time_of_day
-from nightly_spindle.core.calendar.dated_names import (
-    ANOTHER_TIME,
-    WEEKDAYS,
-    NearName,
-    check_pattern,
-    written,
-)
+from nightly_spindle.core.calendar.dated_names import WEEKDAYS, check_pattern, written
 from nightly_spindle.core.calendar.log_periods import (
     Period,
     Slot,
@@ -26,6 +20,7 @@ from nightly_spindle.core.calendar.log_periods import (
     slot_at,
     slots,
 )
+from nightly_spindle.core.calendar.near_names import ANOTHER_TIME, NearName
 from nightly_spindle.core.calendar.recurrence import every_day_at
 from nightly_spindle.core.events.steps import ExpectLog, LoadLog, Placement
 from nightly_spindle.core.events.timed_events import Entry, TimedEvent
@@ -111,6 +106,9 @@ class DropOptions:
         0.0, "s", 0.0, 600.0, "When nothing is left so shortly before its time, it loads at once."
     )
     late: Late = choice(Late.JOIN, "A log that comes late is loaded.")
+    old_told: bool = flag(
+        True, "A weekday's log that was not written since that weekday last aired is told."
+    )
     take_in: bool = flag(False, "Import audio that a log names and that is in a root.")
     take_in_kind: Kind = choice(Kind.SONG, "The kind of what is imported.")
     expected: str = text("18:00", "By when tomorrow's logs should be there; empty: no alarm.")
@@ -132,7 +130,7 @@ class LogDrop:
     """A folder (absolute), a file-name pattern (`name_pattern`), and how to load.
 
     `paths` are (as logs write it, absolute folder here), `meanings` what lines mean that name
-    no item.
+    no item. `made_us` is when it was made, 0 where nobody knows.
     """
 
     id: int
@@ -142,6 +140,7 @@ class LogDrop:
     options: DropOptions = field(default_factory=DropOptions)
     paths: tuple[tuple[str, str], ...] = ()
     meanings: tuple[Meaning, ...] = ()
+    made_us: int = 0
 
     def file_name(self, slot: Slot) -> str:
         """Return the name of that slot's log."""

@@ -59,6 +59,7 @@ _LABELS = {
     "take_in": "Import audio the log names",
     "take_in_kind": "As",
     "expected": "Alarm if not here by",
+    "old_told": "Tell of a log left from last week",
 }
 _SHOWN_AS = {
     "cut in": "to the second, cutting in",
@@ -72,7 +73,7 @@ _SHOWN_AS = {
     "by its name": "by file extension",
 }
 _PARTS = (
-    ("WHERE AND WHEN", ("period", "hours", "weekdays", "dated", "expected", "enabled")),
+    ("WHERE AND WHEN", ("period", "hours", "weekdays", "dated", "expected", "old_told", "enabled")),
     ("HOW IT IS WRITTEN", ("format", "template", "charset")),
     (
         "LOADING",
@@ -308,6 +309,7 @@ class LogSourceForm(QWidget):
         timed = loads == Loads.AT_TIME
         shown = {
             "weekdays": period == Period.WEEKDAY,
+            "old_told": period == Period.WEEKDAY,
             "hours": period == Period.HOUR,
             "dated": period == Period.HOUR,
             "template": self._text("format") in {LogFormat.CSV, LogFormat.COLUMNS},

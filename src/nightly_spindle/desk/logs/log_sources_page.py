@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.core.base.timebase import local_from, short_date
 from nightly_spindle.core.base.wording import counted
-from nightly_spindle.core.calendar.dated_names import patterns_from, written
+from nightly_spindle.core.calendar.dated_names import period_of, written
+from nightly_spindle.core.calendar.name_readings import patterns_from
 from nightly_spindle.core.logs.log_sample import worked_out
 from nightly_spindle.core.station.log_sources import (
     DropOptions,
@@ -269,6 +270,7 @@ class LogSourcesPage(QWidget):
             self.said.emit(f"No date is to be found in “{name}”: put date parts in by hand.")
             return
         self.form.pattern.setText(found[0])
+        self.form.set_texts({"period": str(period_of(found[0]))})
         others = [
             pattern for pattern in found[1:3] if written(pattern, now) != written(found[0], now)
         ]

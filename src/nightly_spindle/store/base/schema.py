@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from sqlalchemy import Engine
 
 
-LATEST = "0009"
+LATEST = "0010"
 
 
 def engine_for(path: Path) -> Engine:

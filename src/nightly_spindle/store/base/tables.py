@@ -216,6 +216,7 @@ log_drop = Table(
     Column("options", Text, nullable=False, default="{}"),  # core.drops.DropOptions, JSON
     Column("paths", Text, nullable=False, default="[]"),  # JSON: [as logs write it, folder here]
     Column("meanings", Text, nullable=False, default="[]"),  # JSON: [text, means, value]
+    Column("made_us", Integer, nullable=False, default=0),
 )
 
 # What was settled by hand for lines that say this (core.matching.settle_key).

@@ -11,7 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.errors import LogUnreadable
-from nightly_spindle.core.calendar.dated_names import FolderEntry, candidates, fitting, nearest
+from nightly_spindle.core.calendar.dated_names import FolderEntry, candidates, fitting
+from nightly_spindle.core.calendar.near_names import nearest
 from nightly_spindle.core.logs.log_edits import applied, edit_from_values
 from nightly_spindle.core.logs.log_reading import read_bytes
 from nightly_spindle.core.station.log_sources import LogChange, LogDrop, LogReading, ReadingState

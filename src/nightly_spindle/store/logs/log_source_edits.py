@@ -37,6 +37,7 @@ def drop_row(station: Path, drop: LogDrop) -> Row:
         "meanings": json.dumps(
             [[m.text, str(m.means), m.value] for m in drop.meanings], ensure_ascii=False
         ),
+        "made_us": drop.made_us,
     }
 
 
@@ -50,6 +51,8 @@ def save_drop(library: LibraryTransaction, drop: LogDrop) -> tuple[int, list[Row
     others = library.rows(t.log_drop.select().where(t.log_drop.c.id != drop.id))
     if any(other["name"].casefold() == row["name"].casefold() for other in others):
         raise InputFault(f"there is a log drop “{row['name']}” already; choose another name")
+    was = library.rows(t.log_drop.select().where(t.log_drop.c.id == drop.id))
+    row["made_us"] = was[0]["made_us"] if was else drop.made_us or time.time_ns() // 1000
     if not drop.id:
         row["id"] = max((other["id"] for other in others), default=0) + 1
     return row["id"], restore_drop(library, row["id"], [row])

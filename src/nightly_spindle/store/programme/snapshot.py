@@ -232,4 +232,5 @@ def drop_of(row: sqlite3.Row | Mapping[str, Any], folder: Path) -> LogDrop:
         options,
         tuple((a, absolute(folder, b)) for a, b in json.loads(row["paths"])),
         tuple(Meaning(text, Means(m), value) for text, m, value in json.loads(row["meanings"])),
+        row["made_us"],
     )

@@ -222,4 +222,4 @@ DROP_JSON = ("options", "paths", "meanings")  # columns of a log drop that hold 
 def drop_row(entry: dict[str, Any]) -> dict[str, Any]:
     """Return a log drop of a book as a row of its table."""
     texts = {name: json.dumps(entry[name], ensure_ascii=False) for name in DROP_JSON}
-    return {**entry, **texts}
+    return {**entry, **texts, "made_us": 0}

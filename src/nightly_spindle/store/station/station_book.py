@@ -316,6 +316,7 @@ def _drop(row: sqlite3.Row) -> dict[str, Any]:
     entry = dict(row) | {name: json.loads(row[name]) for name in DROP_JSON}
     plain = texts_of(DropOptions(), "drop")
     options = {n: v for n, v in entry["options"].items() if plain.get(f"drop.{n}") != v}
+    del entry["made_us"]  # what happened here is not what is programmed
     return entry | {"options": dict(sorted(options.items()))}
 
 
