@@ -14,7 +14,7 @@ from test_event_firing import HOLDINGS, event, station
 from test_event_rules import day_rules
 
 from nightly_spindle.core.base.errors import InputFault
-from nightly_spindle.core.base.timebase import US, local_from, us_from
+from nightly_spindle.core.base.timebase import US, length, local_from, us_from
 from nightly_spindle.core.calendar.dayparts import Repeat
 from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.event_icalendar import from_calendar, to_calendar
@@ -59,11 +59,22 @@ WEEKLY = [
 DAY = LogDrop(1, "Day log", "/logs", "%Y-%m-%d.m3u", DropOptions(loads=Loads.AT_TIME))
 
 MISTAKES = [
-    # forgot to make it weekly
+    # a last day that leaves one firing of a weekly show, or an end after the first
     (
         "once-only",
-        [named("Net mending", 1, rule("2026-11-26T21:00", "")), *WEEKLY],
-        "“Net mending” fires only once, Thu 26 Nov 21:00; “Harbour hour” and “Dock talk” come ",
+        [
+            named(
+                "Net mending",
+                1,
+                rule("2026-11-20T21:00", "FREQ=WEEKLY;BYDAY=TH;UNTIL=20261130T235959"),
+            )
+        ],
+        "“Net mending” is to repeat, and ends after one firing, Thu 26 Nov 21:00.",
+    ),
+    (
+        "once-only",
+        [named("Net mending", 1, rule("2026-11-24T21:00", most=1))],
+        "“Net mending” is to repeat, and ends after one firing, Tue 24 Nov 21:00.",
     ),
     # at the end instead of the front
     (
@@ -244,19 +255,31 @@ def test_what_is_right_is_not_complained_of():
     assert {one.code for one in found_in(good, {1: off}, unattended=False)} == {"attended"}
 
 
-def test_a_length_shows_what_fits():
+WHOLE, OVER, NOT = LengthFate.WHOLE, LengthFate.OVER, LengthFate.NOT
+
+
+@pytest.mark.parametrize(
+    ("at_end", "fates", "said"),
+    [
+        (BlockEnd.RUNS_ON, [OVER] * 5, "“{last}” plays to its end, 15:11 past it."),
+        (BlockEnd.NEXT, [OVER, *[NOT] * 4], "“{fourth}” plays to its end, {far} past it, 4 lines"),
+        (BlockEnd.CUT, [LengthFate.CUT, *[NOT] * 4], "“{fourth}” is cut short by {far}, 4 lines"),
+    ],
+)
+def test_a_length_shows_what_fits_by_the_ending_that_is_chosen(at_end, fates, said):
     show = named(
         "Show", 1, rule("2020-01-01T20:00"), Entry.CUT_IN, PlayList("Show"), length_s=600.0
     )
+    show = replace(show, options=replace(show.options, at_end=at_end))
     held = holds(station(show), show)
-    assert [line.fits for line in held.lines] == [
-        LengthFate.WHOLE,
-        LengthFate.WHOLE,
-        LengthFate.WHOLE,
-        LengthFate.CUT,
-        *[LengthFate.NOT] * 4,
-    ]
-    assert held.lines[3].lost_s == pytest.approx(held.lines[4].start_s - 600)
+    assert [line.fits for line in held.lines] == [*[WHOLE] * 3, *fates]
+    fourth, after = held.lines[3:5]
+    far_s = after.start_s - 600
+    assert (fourth.lost_s, fourth.over_s) == pytest.approx(
+        (far_s, 0) if at_end is BlockEnd.CUT else (0, far_s)
+    )
+    wanted = said.format(fourth=fourth.title, last=held.lines[-1].title, far=length(far_s))
+    assert f"Runs 25:11, 15:11 too long: {wanted}" in held.sentence()
     assert held.room_s == pytest.approx(600 - held.runs_s)
     roomy = replace(show, options=replace(show.options, length_s=3600.0))
     assert holds(station(roomy), roomy).sentence() == "Runs 25:11; 34:49 of its time is left."

@@ -1,6 +1,8 @@
 """Time rules as typed: what is written is what fires, and every rule comes back as it was."""
 
-from datetime import date, datetime, time
+from dataclasses import replace
+from datetime import UTC, date, datetime, time
+from zoneinfo import ZoneInfo
 
 import pytest
 from conftest import examples
@@ -8,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nightly_spindle.core.base.errors import SettingRefused
+from nightly_spindle.core.base.timebase import US, us_from
 from nightly_spindle.core.calendar.day_rules import DayRule
 from nightly_spindle.core.calendar.dayparts import Repeat
 from nightly_spindle.core.calendar.recurrence import TimeRule
@@ -23,6 +26,7 @@ from nightly_spindle.core.events.rule_draft import (
     parse_weeks,
     rule_of,
     spans_text,
+    unused_at,
 )
 from nightly_spindle.core.events.timed_events import AfterSongs, OffsetRule
 
@@ -171,3 +175,24 @@ def test_numbers_and_dates_are_read_up_to_their_bounds():
 def test_what_cannot_be_is_said(draft, why):
     with pytest.raises(SettingRefused, match=why):
         rule_of(RuleDraft(**draft))
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        ({"hours": "6-9", "minutes": "0, 30", "at": "19:00"}, True),
+        ({"hours": "6-9", "minutes": "0, 30", "at": " "}, False),
+        ({"hours": "6-9", "at": "19:00"}, False),  # its minutes count
+        ({"minutes": "0, 30", "at": "19:00"}, False),  # its hour counts
+        ({"kind": DraftKind.DATES, "hours": "6", "minutes": "0", "at": "19:00"}, False),
+    ],
+)
+def test_a_time_that_does_not_count_is_told(more, told):
+    draft = replace(RuleDraft(dates="2026-12-24"), **more)
+    wanted = "It fires at the hours and minutes that are given: 19:00 under At does not count."
+    assert unused_at(draft) == (wanted if told else "")
+    if draft.at.strip() and draft.kind is DraftKind.DAYS:
+        day = us_from(datetime(2026, 12, 1, tzinfo=UTC))
+        other = rule_of(replace(draft, at="20:10")).firings(ZoneInfo("UTC"), day, day + 86_400 * US)
+        same = rule_of(draft).firings(ZoneInfo("UTC"), day, day + 86_400 * US)
+        assert (same == other) is told, "what is told is so"

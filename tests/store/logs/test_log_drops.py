@@ -68,10 +68,8 @@ def hourly(station):
         short=WhenShort.ROTATION,
     )
     with LibraryTransaction(station) as library:
-        save_drop(
-            library,
-            LogDrop(0, "Hours", str(station / "hours"), "%y%m%d_%H.m3u", options, made_us=1),
-        )
+        drop = LogDrop(0, "Hours", str(station / "hours"), "%y%m%d_%H.m3u", options, made_us=1)
+        save_drop(library, drop)
     return station
 
 

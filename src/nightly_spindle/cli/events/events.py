@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -17,7 +18,13 @@ from nightly_spindle.core.base.plain_files import read_plain
 from nightly_spindle.core.base.timebase import iso
 from nightly_spindle.core.events.event_icalendar import from_calendar, to_calendar
 from nightly_spindle.core.events.event_values import event_values, events_from
-from nightly_spindle.core.events.rule_draft import DraftKind, RuleDraft, draft_of, rule_of
+from nightly_spindle.core.events.rule_draft import (
+    DraftKind,
+    RuleDraft,
+    draft_of,
+    rule_of,
+    unused_at,
+)
 from nightly_spindle.core.events.step_text import step_from_text
 from nightly_spindle.core.events.steps import PlayFolder, PlayItem, Step
 from nightly_spindle.core.events.timed_events import Entry, EventOptions, OffsetRule, TimedEvent
@@ -175,7 +182,10 @@ def _rule(options: argparse.Namespace, known: list[TimedEvent], was: TimedEvent 
         return was.rule
     if not given:
         raise SettingRefused("say when it fires: --at, --on, --every, --songs, --before or --after")
-    return rule_of(replace(draft, **given))
+    draft = replace(draft, **given)
+    if options.at is not None and (told := unused_at(draft)):
+        print(f"nightly-spindle: {told}", file=sys.stderr)
+    return rule_of(draft)
 
 
 def _minutes(text: str) -> float:

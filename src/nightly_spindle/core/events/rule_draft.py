@@ -89,6 +89,17 @@ def rule_of(draft: RuleDraft) -> FiringRule:
     return TimeRule(start, _day_rule(draft).rrule(), (), (), not_on, _repeat(draft), most)
 
 
+def unused_at(draft: RuleDraft) -> str:
+    """Say that the time of day does not count where hours and minutes are given; empty if not."""
+    given = draft.kind is DraftKind.DAYS and draft.hours.strip() and draft.minutes.strip()
+    if not given or not draft.at.strip():
+        return ""
+    return (
+        f"It fires at the hours and minutes that are given: {draft.at.strip()} under At does not "
+        "count."
+    )
+
+
 def _day_rule(draft: RuleDraft) -> DayRule:
     last = None
     if draft.last.strip():

@@ -16,6 +16,7 @@ from nightly_spindle.core.events.steps import (
     PlayList,
     PlayStream,
 )
+from nightly_spindle.core.events.timed_events import BlockEnd
 from nightly_spindle.core.programme.event_sources import stream_cart
 from nightly_spindle.core.segues.joins import span
 from nightly_spindle.core.segues.list_length import running_time
@@ -31,19 +32,24 @@ class LengthFate(StrEnum):
     """What becomes of a line when the event's length is over."""
 
     WHOLE = "airs"
+    OVER = "plays past its time"
     CUT = "is cut short"
     NOT = "does not air"
 
 
 @dataclass(frozen=True, slots=True)
 class HeldLine:
-    """One line of an event: `start_s` from the event's time, `lost_s` what is cut off of it."""
+    """One line of an event: `start_s` from the event's time.
+
+    `lost_s` is what is cut off of it, `over_s` how long it plays past the event's time.
+    """
 
     title: str
     start_s: float
     length_s: float
     fits: LengthFate
     lost_s: float = 0.0
+    over_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,16 +71,21 @@ class EventContents:
             return f"Runs {about}{length(self.runs_s)}." if self.runs_s else ""
         if self.room_s >= 0:
             return f"Runs {about}{length(self.runs_s)}; {length(self.room_s)} of its time is left."
-        lost = sum(line.fits is LengthFate.NOT for line in self.lines)
-        cut = next((line for line in self.lines if line.fits is LengthFate.CUT), None)
         said = f"Runs {about}{length(self.runs_s)}, {length(-self.room_s)} too long"
-        if cut is not None:
-            said += f": “{cut.title}” is cut short by {length(cut.lost_s)}"
+        found = [one for line in self.lines if (one := _told(line))][-1:]
+        lost = sum(line.fits is LengthFate.NOT for line in self.lines)
         if lost:
-            said += (
-                f"{', ' if cut else ': '}{lost} {'line does' if lost == 1 else 'lines do'} not air"
-            )
-        return f"{said}."
+            found.append(f"{lost} {'line does' if lost == 1 else 'lines do'} not air")
+        return f"{said}: {', '.join(found)}." if found else f"{said}."
+
+
+def _told(line: HeldLine) -> str:
+    """Say what becomes of a line over which the event's time ends, or that plays after it."""
+    if line.fits is LengthFate.CUT:
+        return f"“{line.title}” is cut short by {length(line.lost_s)}"
+    if line.fits is LengthFate.OVER:
+        return f"“{line.title}” plays to its end, {length(line.over_s)} past it"
+    return ""
 
 
 def holds(programme: Programme, event: TimedEvent) -> EventContents:
@@ -91,14 +102,27 @@ def holds(programme: Programme, event: TimedEvent) -> EventContents:
     lines = []
     ends = [*running.starts_s[1:], running.next_s] if items else []
     for item, start, end in zip(items, running.starts_s, ends, strict=True):
-        fits, lost = LengthFate.WHOLE, 0.0
-        if limit and start >= limit:
-            fits = LengthFate.NOT
-        elif limit and end > limit:
-            fits, lost = LengthFate.CUT, end - limit
-        lines.append(HeldLine(item.title, start, end - start, fits, lost))
+        over = end - limit if limit and end > limit else 0.0
+        fits = _fate(event.options.at_end, airs=start < limit) if over else LengthFate.WHOLE
+        lost = over if fits is LengthFate.CUT else 0.0
+        past = over if fits is LengthFate.OVER else 0.0
+        lines.append(HeldLine(item.title, start, end - start, fits, lost, past))
     room = limit - running.next_s if limit and items else None
     return EventContents(tuple(lines), running.next_s, room, about)
+
+
+def _fate(at_end: BlockEnd, *, airs: bool) -> LengthFate:
+    """Return what becomes of a line that would end after the event's time.
+
+    `airs` says that it begins within it.
+    """
+    if at_end is BlockEnd.RUNS_ON:
+        return LengthFate.OVER
+    if not airs:
+        return LengthFate.NOT
+    if at_end is BlockEnd.CUT:
+        return LengthFate.CUT
+    return LengthFate.OVER
 
 
 def _items(

@@ -9,10 +9,11 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from dataclasses import dataclass, field
+from datetime import timedelta
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Severity
-from nightly_spindle.core.base.timebase import US, length, moment_from
+from nightly_spindle.core.base.timebase import US, length, moment_from, resolve_local
 from nightly_spindle.core.calendar.log_periods import Period
 from nightly_spindle.core.calendar.recurrence import TimeRule
 from nightly_spindle.core.events.steps import PLAYS, Clear, GoBack, LoadLog, Placement, SetMode
@@ -42,6 +43,7 @@ _MORNING = re.compile(r"\b(morning|breakfast|sunrise|dawn)\b", re.IGNORECASE)
 _EVENING = re.compile(
     r"\b(evening|night|nightly|late|dusk|sunset|dinner|afternoon)\b", re.IGNORECASE
 )
+_WHOLE_RULE = timedelta(days=800)  # rules that run for longer come again
 _SHORT_CUT_S = 2.0  # losing less than this is no loss
 
 
@@ -142,32 +144,20 @@ def _never(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
 
 
 def _once(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:
-    """Forgot to make it weekly: it fires once, and others like it come again."""
-    rule = event.rule
-    if not isinstance(rule, TimeRule) or not rule.once or not look.first(event):
+    """It is to come again, and its end leaves one firing of all: a date chosen is no mistake."""
+    rule, first = event.rule, look.first(event)
+    if not isinstance(rule, TimeRule) or not rule.rrule or not first:
         return
-    alike = [
-        other
-        for other in look.programme.events
-        if other.id != event.id
-        and isinstance(other.rule, TimeRule)
-        and other.rule.rrule
-        and [step.code for step in other.line_steps[:1]] == [s.code for s in event.line_steps[:1]]
-        and bool(other.options.length_s) == bool(event.options.length_s)
-    ]
-    if len(alike) >= 2 and event.line_steps:
-        names = " and ".join(f"“{other.name}”" for other in alike[:2])
-        text = (
-            f"“{event.name}” fires only once, {look.when(look.first(event))}; {names} come again."
-        )
-        yield EventFinding(
-            event.id,
-            "once-only",
-            Severity.WARNING,
-            text,
-            "Let it repeat, if it is to.",
-            look.first(event),
-        )
+    until = rule.days.until if rule.days is not None else None
+    if rule.most != 1 and (until is None or until - rule.start > _WHOLE_RULE):
+        return
+    tz = look.programme.settings.tz
+    begin = resolve_local(rule.start, tz)
+    end = first if until is None else resolve_local(until, tz)
+    if rule.most == 1 or rule.firings(tz, begin - 1, end) == [first]:
+        text = f"“{event.name}” is to repeat, and ends after one firing, {look.when(first)}."
+        mend = "Give it a later last day, or choose its date alone."
+        yield EventFinding(event.id, "once-only", Severity.WARNING, text, mend, first)
 
 
 def _at_the_end(look: _Look, event: TimedEvent) -> Iterator[EventFinding]:

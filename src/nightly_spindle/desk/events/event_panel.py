@@ -170,10 +170,15 @@ class EventPanel(QWidget):
         self.remove.setEnabled(not new)
         self.fire.setEnabled(not new and not dirty)
         if event is not None:
-            self.sentence.setText(event.sentence(self._sheet.titles if self._sheet else {}))
+            self._read_back(event.sentence(self._sheet.titles if self._sheet else {}))
             self._soon.start()
         else:
             self.coming.setText("")
+
+    def _read_back(self, sentence: str) -> None:
+        """Read the event back, with what is typed and does not count."""
+        told = self.form.rule.told()
+        self.sentence.setText(f"{sentence} {told}" if told else sentence)
 
     def _preview(self) -> None:
         event = self.typed()
@@ -183,7 +188,7 @@ class EventPanel(QWidget):
     def _show(self, found: EventPreview) -> None:
         if self._kept is None or self.trouble.text():
             return
-        self.sentence.setText(found.sentence)
+        self._read_back(found.sentence)
         lines = "\n".join(one.text for one in found.coming)
         self.coming.setText(lines or "As it stands it never fires on its own.")
         self.bar.show_holds(found.holds)

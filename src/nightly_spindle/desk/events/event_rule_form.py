@@ -15,6 +15,7 @@ from nightly_spindle.core.events.rule_draft import (
     draft_of,
     parse_days,
     rule_of,
+    unused_at,
 )
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import Field
@@ -206,11 +207,18 @@ class EventRuleForm(QWidget):
 
     def rule(self) -> FiringRule:
         """Return the rule as it is typed; SettingRefused says what cannot be read."""
+        return rule_of(self._draft())
+
+    def told(self) -> str:
+        """Return what is typed and does not count, in a sentence; empty where all does."""
+        return unused_at(self._draft())
+
+    def _draft(self) -> RuleDraft:
         chosen = [WEEKDAYS[n][:3] for n, button in enumerate(self.weekdays) if button.isChecked()]
         texts: dict[str, Any] = {name: field.text() for name, field in self.fields.items()}
         other = self.other.currentData() or 0
         draft = RuleDraft(self._kind(), days=", ".join(chosen), other=other)
-        return rule_of(replace(draft, **texts))
+        return replace(draft, **texts)
 
     def _on_changed(self) -> None:
         if self._showing:

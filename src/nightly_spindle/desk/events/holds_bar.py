@@ -17,11 +17,11 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
 
 _TALL = 22
-_COLORS = {LengthFate.WHOLE: "#009E73", LengthFate.CUT: "#E69F00"}
+_COLORS = {LengthFate.WHOLE: "#009E73", LengthFate.CUT: "#E69F00", LengthFate.OVER: "#56B4E9"}
 
 
 class HoldsBar(QWidget):
-    """One segment for each line: whole, cut short, or not aired; a mark where the length ends."""
+    """One segment for each line by what becomes of it; a mark where the length ends."""
 
     def __init__(self, palette: Palette) -> None:
         super().__init__()
@@ -77,7 +77,7 @@ class HoldsBar(QWidget):
         """Return what is said of a line: its title, when it starts, what becomes of it."""
         assert self._holds is not None
         line = self._holds.lines[number]
-        lost = f" by {length(line.lost_s)}" if line.lost_s else ""
+        lost = f" by {length(line.lost_s or line.over_s)}" if line.lost_s or line.over_s else ""
         return (
             f"{line.title}\nat {length(line.start_s)}, {length(line.length_s)}: {line.fits}{lost}"
         )
