@@ -1,12 +1,17 @@
 """The mixer gives up what is over, and says what broke off."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from conftest import make_item
 
+from nightly_spindle.audio.duck import Duck
 from nightly_spindle.audio.mixer import Mixer, Voice, shape
 from nightly_spindle.core.library.items import Kind
-from nightly_spindle.core.library.markers import Curve
+from nightly_spindle.core.library.markers import Curve, Marks
+from nightly_spindle.core.overlays.overlay_pools import PoolOptions
+from nightly_spindle.core.playout.overlay_position import intro_window, place_voiceover
 from nightly_spindle.core.programme.running_order import (
     Line,
     LineSource,
@@ -16,7 +21,9 @@ from nightly_spindle.core.programme.running_order import (
     Play,
 )
 from nightly_spindle.core.programme.sequencer_actions import StartOverlay, StartVoice
-from nightly_spindle.core.segues.ducking import Ducking, duck_frames
+from nightly_spindle.core.segues.ducking import DuckCurve, Ducking, duck_frames
+from nightly_spindle.core.segues.joins import span
+from nightly_spindle.core.station.settings import StationSettings
 
 BLOCK, RATE = 100, 1000
 
@@ -109,3 +116,39 @@ def test_the_gain_laws_by_their_formulas():
     assert np.allclose(shape(Curve.LINEAR, part), [1, 0.75, 0.5, 0])
     rise = shape(Curve.EQUAL_POWER, 1 - part)
     assert np.allclose(shape(Curve.EQUAL_POWER, part) ** 2 + rise**2, 1, atol=1e-6)
+
+
+@pytest.mark.parametrize("kind", [Kind.SWEEPER, Kind.VOICEOVER])
+@pytest.mark.parametrize("follow", [False, True])
+def test_the_vocal_comes_in_at_the_full_level_of_the_programme(kind, follow):
+    """Whatever way the programme goes down: what ends at the post has let it up by then."""
+    seed = int(np.random.default_rng().integers(2**32))
+    print(f"seed {seed}")
+    dice = np.random.default_rng(seed)
+    for _ in range(20):
+        ducking = Ducking(
+            depth_db=float(dice.uniform(0, 40)),
+            attack_s=float(dice.uniform(0.005, 0.5)),
+            hold_s=float(dice.uniform(0, 1)),
+            release_s=float(dice.uniform(0.01, 2)),
+            curve=dice.choice(list(DuckCurve)),
+            follow=follow,
+        )
+        settings = StationSettings(
+            "S", "UTC", rate=RATE, duck_sweeper=ducking, duck_voiceover=ducking
+        )
+        song = make_item(1, 30.0)
+        song = replace(song, marks=Marks(intro_end_s=12.0))
+        spoken = make_item(2, float(dice.uniform(1, 8)), kind)
+        frames = span(spoken, RATE).cue_out - span(spoken, RATE).cue_in
+        rules = settings.overlay_by(ducking)
+        play = voice(1, 0, 30 * RATE)[0].play
+        window = intro_window(replace(play, item=song), 0, 30 * RATE, RATE, rules)
+        placed = place_voiceover(window, frames, 0, PoolOptions(at_post=True), RATE)
+        duck = Duck(placed.at, placed.at + frames, duck_frames(ducking, RATE))
+        bus = np.ones((30 * RATE, 2), np.float32)
+        duck.hear(np.full((30 * RATE, 2), 0.5, np.float32), 0)
+        duck.lower(bus, 0, np.arange(30 * RATE, dtype=np.float32))
+        post = 12 * RATE + 1  # a frame of rounding
+        assert np.allclose(bus[post:], 1.0, atol=1e-3), ducking
+        assert ducking.depth_db < 1 or bus[:post].min() < 0.95

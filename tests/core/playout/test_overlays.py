@@ -128,8 +128,8 @@ def one_segue(incoming, *, out=None, length=5.0, kind=Kind.SWEEPER, line1=None, 
         (song(2, intro=20.0), {"lies": Lies.CENTRED}, -2.5, 2.5),
         (song(2, intro=20.0), {"lies": Lies.STARTS, "offset_s": 3.0}, 3.0, 8.0),
         (song(2, intro=20.0), {"offset_s": -2.0}, -7.0, -2.0),
-        # the vocal comes in at 3 s: 0.2 s before it all is said
-        (song(2, intro=3.0), {"lies": Lies.STARTS}, -2.2, 2.8),
+        # the vocal comes in at 3 s: 0.8 s before it all is said, and the programme is up then
+        (song(2, intro=3.0), {"lies": Lies.STARTS}, -2.8, 2.2),
         # nobody knows where the vocal comes in: not over it at all
         (song(2), {"lies": Lies.STARTS}, -5.0, 0.0),
         (song(2, talk_over=True), {"lies": Lies.STARTS}, 0.0, 5.0),
@@ -150,7 +150,7 @@ def test_a_sweeper_keeps_off_the_last_word_and_does_not_fit_between_words():
     assert laid[0][0] == pytest.approx(-3.0, abs=1e-4)
     _, laid = one_segue(song(2, intro=3.0), out=song(1, 60.0, vocal_end=58.0))
     assert not laid
-    _, laid = one_segue(song(2, intro=3.0), out=song(1, 60.0, vocal_end=58.0), length=0.7)
+    _, laid = one_segue(song(2, intro=3.6), out=song(1, 60.0, vocal_end=58.0), length=0.7)
     assert laid[0][0] == pytest.approx(2.0, abs=1e-4)
 
 
@@ -220,7 +220,7 @@ def voiceovers(items, carts, *, pools=None, line=None, **options):
 
 
 def test_a_voiceover_ends_at_the_post_or_starts_when_set():
-    assert voiceovers([song(1, intro=8.0)], [5.0]) == [(pytest.approx(2.8, abs=1e-4), 900)]
+    assert voiceovers([song(1, intro=8.0)], [5.0]) == [(pytest.approx(2.2, abs=1e-4), 900)]
     late = voiceovers([song(1, intro=8.0)], [5.0], at_post=False, after_s=1.0)
     assert late == [(pytest.approx(1.0, abs=1e-4), 900)]
     pushed = voiceovers([song(1, intro=8.0)], [5.0], at_post=False, after_s=6.0)

@@ -99,7 +99,7 @@ def test_what_lies_over_a_join_is_seen_dragged_chosen_heard_and_taken_back(qtbot
     )
     assert joins.chosen == line
     assert "Its turn in “Quay”" in place.panel.why.text()
-    assert "may be talked over for 11.8 s" in place.panel.facts.text()
+    assert "may be talked over for 11.2 s" in place.panel.facts.text()
 
     # dragged three seconds to the right: it lies there this time
     over, into = joins.rows[at].overlays[0], joins.rows[at].into  # as planned last

@@ -108,7 +108,8 @@ def too_short(
     if not playable:
         return []
     shortest = min(span(item, rate).cue_out - span(item, rate).cue_in for item in playable)
-    rules = programme.settings.overlay
+    settings = programme.settings
+    rules = settings.overlay_by(settings.duck_voiceover)
     found = {}
     for row in rows:
         play = row.play

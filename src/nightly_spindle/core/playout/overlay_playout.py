@@ -125,7 +125,8 @@ def _on_segue(ground: Ground, playing: Play, coming: NextJoin) -> Due | None:
     state, rate = ground.state, ground.rate
     if any(key.startswith(_SEGUE) for key in state.overlays.tried):
         return None
-    rules, starts = ground.programme.settings.overlay, coming.starts
+    settings, starts = ground.programme.settings, coming.starts
+    rules = settings.overlay_by(settings.duck_sweeper)
     wish = coming.line.overlay
     if wish is not None and wish.at_s is not None:
         at = starts + to_frames(wish.at_s, rate)
@@ -197,7 +198,8 @@ def _on_intro(ground: Ground, playing: Play) -> Due | None:
     """Return the voiceover for the intro of the song on air."""
     if playing.joined or _INTRO in ground.state.overlays.tried:
         return None
-    rules = ground.programme.settings.overlay
+    settings = ground.programme.settings
+    rules = settings.overlay_by(settings.duck_voiceover)
     gives_way = soonest_pass(playing.item, ground.programme.segues, ground.rate)
     free = max(ground.free, ground.state.overlays.sung_until)
     window = ground.within(intro_window(playing, free, gives_way, ground.rate, rules))

@@ -191,7 +191,8 @@ def _night(
         return state.clock.instant_of(frame)
 
     until_us = from_us + round(hours * 3600 * US)
-    sounding, rules = rehearsal.sounding(), programme.settings.overlay
+    settings = programme.settings
+    sounding, rules = rehearsal.sounding(), settings.overlay_by(settings.duck_voiceover)
     after = [*sounding[1:], None]
     before = [None, *sounding[:-1]]
     blocks = [

@@ -45,6 +45,11 @@ class Ducking:
         6.0, "LU", 0.0, 30.0, "By how much the voice should be louder than the lowered programme."
     )
 
+    @property
+    def up_s(self) -> float:
+        """How long after the voice the programme is at its full level again (s)."""
+        return self.hold_s + self.release_s if self.depth_db else 0.0
+
 
 @dataclass(frozen=True, slots=True)
 class DuckFrames:

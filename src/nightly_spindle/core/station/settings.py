@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import time
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
@@ -46,7 +46,13 @@ class Trimming:
 class OverlayRules:
     """What holds for every overlay, whatever pool it comes from."""
 
-    margin_s: float = number(0.2, "s", 0.0, 5.0, "It ends at least this long before the vocal.")
+    margin_s: float = number(
+        0.2,
+        "s",
+        0.0,
+        5.0,
+        "It ends at least this long before the vocal, and the programme is up again then.",
+    )
     gap_s: float = number(1.0, "s", 0.0, 30.0, "The least time between two overlays.")
     intro_sure: float = number(
         0.5,
@@ -136,6 +142,14 @@ class StationSettings:
     def tz(self) -> ZoneInfo:
         """The station's time zone."""
         return zone(self.timezone)
+
+    def overlay_by(self, ducking: Ducking) -> OverlayRules:
+        """Return the rules of overlays that the programme goes down for like this.
+
+        A vocal comes in at its full level: an overlay ends so long before it that the programme is
+        up again by then.
+        """
+        return replace(self.overlay, margin_s=max(self.overlay.margin_s, ducking.up_s))
 
 
 RATES = (44_100, 48_000)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.playout.overlay_choice import ducking_of
 from nightly_spindle.core.playout.overlay_position import trial_s
 from nightly_spindle.core.programme.running_order import OverlayPlace, OverlayWish, Wish
 from nightly_spindle.desk.kit.board_reading import BoardReading
@@ -305,7 +306,12 @@ class OverlaysPlace(PagedPlace):
                 laid = [
                     (
                         items[cart],
-                        trial_s(items[cart], meeting.into, settings.rate, settings.overlay),
+                        trial_s(
+                            items[cart],
+                            meeting.into,
+                            settings.rate,
+                            settings.overlay_by(ducking_of(settings, items[cart])),
+                        ),
                     )
                     for cart in tried
                     if cart in items
