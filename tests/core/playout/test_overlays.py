@@ -224,7 +224,7 @@ def test_a_voiceover_ends_at_the_post_or_starts_when_set():
     late = voiceovers([song(1, intro=8.0)], [5.0], at_post=False, after_s=1.0)
     assert late == [(pytest.approx(1.0, abs=1e-4), 900)]
     pushed = voiceovers([song(1, intro=8.0)], [5.0], at_post=False, after_s=6.0)
-    assert pushed == [(pytest.approx(2.8, abs=1e-4), 900)]
+    assert pushed == [(pytest.approx(2.2, abs=1e-4), 900)]
     assert voiceovers([song(1, intro=4.0)], [5.0]) == []  # too short an intro
     assert voiceovers([song(1)], [5.0]) == []  # never without the mark
     assert voiceovers([song(1, talk_over=True)], [5.0], at_post=False, after_s=2.0) == [
