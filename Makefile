@@ -77,10 +77,13 @@ pictures: $(STAMP)
 bench: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/bench.py
 
+real-music: $(STAMP)
+	@$(BIN)/python tools/real_music.py
+
 lock: $(STAMP)
 	$(BIN)/pip freeze --exclude-editable --exclude setuptools --exclude pip --exclude wheel > requirements.lock
 
 clean:
 	rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help demo lint test quick deep coverage mutants bench nights faults soak pictures lock clean
+.PHONY: help demo lint test quick deep coverage mutants bench nights faults soak pictures real-music lock clean

@@ -37,6 +37,8 @@ DIP_DB, BUMP_DB, NEAR_DB = 6.0, 3.0, 6.0
 SUMS_DB = 1.5
 LASTS_S, CLASH_S = 0.5, 1.5
 CUT_DB = -45.0
+STEP_LU = 6.0  # a softer beginning is the music's own
+_SHORT_S, _HEARD_S = 3.0, 10.0  # the short-term loudness of EBU Tech 3341; what is still in the ear
 _DEFAULT_LUFS = -16.0
 
 
@@ -46,7 +48,9 @@ class JoinLevels:
 
     `out` and `into` are each item's own after gain and fades, `both` their sum. `out_ref` and
     `in_ref` are what each goes on at away from the join; `cut_db` is the level of the outgoing
-    item where it ends, against its own loudness; it sounds from index `begins` on.
+    item where it ends, against its own loudness; it sounds from index `begins` on. `step_lu` is the
+    step in short-term loudness (3 s, EBU Tech 3341): the incoming item's first 3 s against
+    the loudest 3 s of the outgoing one's last ten.
     """
 
     start: int
@@ -59,13 +63,15 @@ class JoinLevels:
     begins: int = 0
     fade_in_s: float = 0.0
     gap_s: float = 0.0
+    step_lu: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class JoinVerdict:
     """What is wrong with a join, in dB and seconds; a length of 0 is none.
 
-    `meant_s` is the silence that a rule or a hand wanted between the two.
+    `meant_s` is the silence that a rule or a hand wanted between the two, `step_lu` by how much
+    louder the incoming item begins than the outgoing one went on (below 0: softer).
     """
 
     dip_db: float
@@ -75,6 +81,12 @@ class JoinVerdict:
     clash_s: float
     cut_db: float
     meant_s: float = 0.0
+    step_lu: float = 0.0
+
+    @property
+    def step(self) -> str:
+        """The step in short-term loudness, in a few words."""
+        return f"step {self.step_lu:+.0f} LU"
 
     @property
     def faults(self) -> tuple[str, ...]:
@@ -87,6 +99,8 @@ class JoinVerdict:
             told.append(f"A bump: {self.bump_db:.0f} dB up for {self.bump_s:.1f} s.")
         if self.clash_s > CLASH_S:
             told.append(f"A clash: both at full level for {self.clash_s:.1f} s.")
+        if self.step_lu > STEP_LU:
+            told.append(f"A step: it begins {self.step_lu:.0f} LU louder than what was before.")
         if self.cut_db > CUT_DB:
             told.append(
                 f"Cut off: the outgoing item ends {-self.cut_db:.0f} dB under its loudness."
@@ -146,6 +160,7 @@ def join_levels(out: Side, into: Side, join: Join, rate: int) -> JoinLevels:
         int(np.argmax(~quiet)),
         join.fade_in / rate,
         max(0.0, -join.overlap / rate),
+        _step(own_out[(~quiet) & (at < 0) & (at >= -_HEARD_S)], coming[start:]),
     )
 
 
@@ -173,6 +188,7 @@ def assess(levels: JoinLevels) -> JoinVerdict:
         _longest(clash),
         levels.cut_db,
         levels.gap_s,
+        levels.step_lu,
     )
 
 
@@ -222,6 +238,19 @@ def _steady(power: Array, most: float) -> float:
         return min(most, float(_db(np.array([power.mean()]))[0]))
     sums = np.concatenate([[0.0], np.cumsum(power)])
     return min(most, float(_db(np.array([((sums[width:] - sums[:-width]) / width).max()]))[0]))
+
+
+def _step(before: Array, after: Array) -> float:
+    """Return by how much louder (LU) the first 3 s of what comes are than the loudest before."""
+    width = round(_SHORT_S / STEP_S)
+    first = after[:width]
+    sounding = first[first > 0]  # an item that is over sooner counts for as long as it is there
+    if not len(before) or not len(sounding):
+        return 0.0
+    sums = np.concatenate([[0.0], np.cumsum(before)])
+    wide = min(width, len(before))
+    loudest = float(((sums[wide:] - sums[:-wide]) / wide).max())
+    return float(_db(np.array([sounding.mean()]))[0] - _db(np.array([loudest]))[0])
 
 
 def _db(power: Array) -> Array:

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nightly_spindle.audio.envelope import code_of, powers
-from nightly_spindle.core.library.items import FALL_DB, Ending, Measure
+from nightly_spindle.core.library.items import FALL_DB, HOLE_DB, Ending, Measure
 from nightly_spindle.core.segues.effective_markers import natural_segue
 from nightly_spindle.core.segues.segue_rules import SegueRule
 from nightly_spindle.core.station.settings import Trimming
@@ -30,6 +30,7 @@ _SHAPE_SMOOTH_S = 1.0  # a second of music: a single beat says nothing of the sh
 _SAG_SMOOTH_S = 0.4  # the momentary loudness of EBU Tech 3341
 _SAG_DB = 6.0
 _SAG_LASTS_S = 0.5
+_BEGINS_S = 5.0  # of an item, its beginning
 _PLATEAU_SMOOTH_S = 1.0
 _PLATEAU_S, _PLATEAU_DB = 3.0, 2.0  # falling by less than this is not yet the end
 _BEGINS_DB = 0.5  # a fall begins where the level has left the plateau by so much
@@ -96,6 +97,8 @@ def find_markers(
         ending=Ending.COLD,
         sag_s=None,
         fall=(),
+        rise_s=None,
+        soft_s=None,
         sure_cue_in=0.0,
         sure_segue=0.0,
         sure_fade_start=0.0,
@@ -118,8 +121,29 @@ def find_markers(
         sure_cue_in=_sure(heads, hop_s),
         sure_cue_out=_sure(tails, hop_s),
     )
+    trimmed = replace(trimmed, rise_s=_rise(envelope, trimmed.cue_in_s))
     codes, begin = envelope.end_codes()
     return _ended(trimmed, _End(powers(codes[: max(0, last + 1 - begin)]), begin, hop_s))
+
+
+def _rise(envelope: Envelope, cue_in_s: float) -> float | None:
+    """Return after how long the beginning is at its level (see `Measure.rise_s`), in seconds.
+
+    Its level is that of the loudest second of the first five, no more than the item's own.
+    """
+    begin = round(cue_in_s / envelope.hop_s)
+    power = powers(envelope.head[begin : begin + round(_BEGINS_S / envelope.hop_s)])
+    second = min(len(power), round(1.0 / envelope.hop_s))
+    if not second:
+        return None
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    level = min(1.0, float((sums[second:] - sums[:-second]).max()) / second)
+    width = min(len(power), max(1, round(_SAG_SMOOTH_S / envelope.hop_s)))
+    smooth = (sums[width:] - sums[:-width]) / width
+    there = np.flatnonzero(smooth >= level * 10 ** (-HOLE_DB / 10))
+    if not len(there) or not there[0]:
+        return 0.0
+    return round((int(there[0]) + width / 2) * envelope.hop_s, 3)
 
 
 def _ended(measure: Measure, end: _End) -> Measure:
@@ -133,10 +157,12 @@ def _ended(measure: Measure, end: _End) -> Measure:
         for at in end.last_at(_FALL_SMOOTH_S, levels)
     )
     sag = end.first_sagging(plateau_s, ref - _SAG_DB)
+    (soft,) = end.last_at(_SAG_SMOOTH_S, [ref - HOLE_DB])
     measure = replace(
         measure,
         fall=fall,
         sag_s=round(min(max(sag, measure.cue_in_s), measure.cue_out_s), 4),
+        soft_s=round(min(max(soft, measure.cue_in_s), measure.cue_out_s), 4),
     )
     ending, sure = _kind_of_end(end, ref)
     segue = natural_segue(measure, SegueRule()).at_s

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
 _log = logging.getLogger(__name__)
 _AT_ONCE = 4
+_ENDS_AT_ONCE = 100  # items whose beginnings and ends are looked at again, in one go
 _NONE = (
     "SELECT s.cart FROM item_sound s JOIN item i ON i.cart = s.cart WHERE s.envelope = x''"
     " AND (s.overview = x'' OR i.integrated_lufs IS NOT NULL) ORDER BY i.last_aired_us DESC"
@@ -44,6 +45,7 @@ class Unmeasured:
         self._waiting: list[int] = []
         self._given_up: set[int] = set()
         self._looked = -1
+        self._ends_known = False
 
     def work(self, pool: Callable[[], ProcessPoolExecutor], change: int) -> bool:
         """Go on; returns whether there is anything to do. `change` counts the station's edits."""
@@ -56,6 +58,11 @@ class Unmeasured:
             self._waiting = [row["cart"] for row in rows if row["cart"] not in self._given_up]
         if self._waiting and len(self._flying) < _AT_ONCE:
             self._send(pool())
+        if not self._ends_known and not self._flying and not self._waiting:
+            with LibraryTransaction(self._folder) as library:
+                trimming = read_settings(self._folder).trimming
+                self._ends_known = not marking.measure_ends(library, trimming, _ENDS_AT_ONCE)
+            return not self._ends_known
         return bool(self._flying or self._waiting)
 
     def _send(self, pool: ProcessPoolExecutor) -> None:

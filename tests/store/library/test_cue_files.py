@@ -444,13 +444,13 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
         for name in ("times", "last_us", "fold"):
             db.execute(f"ALTER TABLE alarm DROP COLUMN {name}")
         sure = [f"sure_{n}" for n in ("cue_in", "intro_end", "segue", "fade_start", "cue_out")]
-        for name in ("marks", "shaping", "fall", "intro_end_s", "sag_s", *sure):
+        for name in ("marks", "shaping", "fall", "intro_end_s", "sag_s", "rise_s", "soft_s", *sure):
             db.execute(f"ALTER TABLE item DROP COLUMN {name}")
         db.execute("ALTER TABLE item_sound DROP COLUMN envelope")
         # what came after it
         db.execute("DROP INDEX item_by_song")
         db.execute("ALTER TABLE item DROP COLUMN song_key")
-        for name in ("options", "paths", "meanings"):
+        for name in ("options", "paths", "meanings", "made_us"):
             db.execute(f"ALTER TABLE log_drop DROP COLUMN {name}")
         for name in ("rule", "options"):
             db.execute(f"ALTER TABLE timed_event DROP COLUMN {name}")

@@ -120,7 +120,7 @@ def show(options: argparse.Namespace) -> int:
     for sentence in (*join.why, *verdict.faults):
         print(sentence)
     if not verdict.faults:
-        print("The level through it shows no hole, bump, clash or cut.")
+        print("The level through it shows no hole, bump, clash, step or cut.")
     return 0
 
 

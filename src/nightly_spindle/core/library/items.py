@@ -41,6 +41,9 @@ TALKED_OVER = frozenset({Kind.SONG, Kind.BED, Kind.FILLER})
 FALL_DB = tuple(range(-4, -50, -2))
 
 
+HOLE_DB = 10.0  # so far under both songs a join has a hole (common practice, no source)
+
+
 class Ending(StrEnum):
     """How the sound of an item ends."""
 
@@ -56,7 +59,9 @@ class Measure:
     header said. `integrated_lufs` is None for silence and clips under 400 ms.
 
     `fall` says for each level of `FALL_DB` when the sound was last above it, empty when that
-    was not measured; `sag_s` when it had fallen 6 dB under what it ended with, for good.
+    was not measured; `sag_s` when it had fallen 6 dB under what it ended with, for good. `rise_s`
+    is how long after its cue in it comes within `HOLE_DB` of what it begins with, `soft_s` when it
+    was last within that of what it ended with; both over 400 ms.
     `intro_end_s` is a proposal. `sure_...` is how little a marker would move with another
     threshold, 0 (a guess) to 1.
     """
@@ -75,6 +80,8 @@ class Measure:
     intro_end_s: float | None = None
     sag_s: float | None = None
     fall: tuple[float, ...] = ()
+    rise_s: float | None = None
+    soft_s: float | None = None
     sure_cue_in: float = 0.0
     sure_intro_end: float = 0.0
     sure_segue: float = 0.0

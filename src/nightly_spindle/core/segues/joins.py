@@ -13,6 +13,7 @@ from nightly_spindle.core.base.timebase import stamp, to_frames
 from nightly_spindle.core.library.items import Ending, Item
 from nightly_spindle.core.library.markers import Curve, Marker
 from nightly_spindle.core.segues.effective_markers import Cues, cues_of, natural_segue
+from nightly_spindle.core.segues.hole_fill import MOST_SOONER_S, sooner_s
 from nightly_spindle.core.segues.segue_rules import JoinEdit, Overlap, Ruled, Segues
 
 MOST_GAP_S = 2.0  # a longer silence would be dead air
@@ -138,7 +139,9 @@ def _soonest_pass(item: Item, segues: Segues, rate: int) -> int:
         if rule.overlap is Overlap.FIXED:
             at.append(cues.cue_out_s - rule.fixed_s)
         elif rule.overlap is Overlap.MARKERS:
-            at.append(natural_segue(item.measure, rule).at_s)
+            natural = natural_segue(item.measure, rule).at_s
+            # what comes next may begin softly, and start sooner for it
+            at.append(natural - (MOST_SOONER_S if item.measure.soft_s is not None else 0.0))
     if cues.segue_s is not None:
         at.append(cues.segue_s)
     if cues.fade_start_s is not None:
@@ -217,18 +220,33 @@ def _start(
         else:
             why = f"The segue point of {title} is set by hand."
         return _Start(at, why, True)
-    return _start_by_rule(out, here, ruled, rate)
+    return _start_by_rule(out, incoming, here, ruled, rate)
 
 
-def _start_by_rule(out: Item, here: Span, ruled: Ruled, rate: int) -> _Start:
+def _start_by_rule(out: Item, incoming: Item, here: Span, ruled: Ruled, rate: int) -> _Start:
     rule, title = ruled.rule, f"“{out.title}”"
     if rule.overlap is Overlap.FIXED:
         at = max(here.cue_in, here.cue_out - to_frames(rule.fixed_s, rate))
         why = f"Starts {rule.fixed_s:g} s before {title} ends ({ruled.source('overlap')})."
         return _Start(at, why, False)
     natural = natural_segue(out.measure, rule)
-    at = min(max(here.cue_in, to_frames(natural.at_s, rate)), here.cue_out)
-    return _Start(at, _why_natural(out, ruled, early=natural.early), False)
+    fade_s, curve = _faded(out, ruled)
+    sooner = sooner_s(out, incoming, natural.at_s, fade_s, curve)
+    at = min(max(here.cue_in, to_frames(natural.at_s - sooner, rate)), here.cue_out)
+    why = _why_natural(out, ruled, early=natural.early)
+    if sooner:
+        why += f" {sooner:.1f} s sooner, because “{incoming.title}” begins softly: no hole between."
+    return _Start(at, why, False)
+
+
+def _faded(out: Item, ruled: Ruled) -> tuple[float, Curve]:
+    """Return over how long and how an item's fader goes down by the rules, 0 s for not at all."""
+    curve = out.shaping.fade_out_curve or ruled.rule.fade_out_curve
+    own = out.shaping.fade_out_s
+    wanted = ruled.rule.fade_out_s if own is None else own
+    untouched = out.untouched and own is None
+    fade_s = min(wanted, ruled.rule.longest_s)
+    return (0.0 if untouched or curve is Curve.STRAIGHT else fade_s), curve
 
 
 def _why_natural(out: Item, ruled: Ruled, *, early: bool) -> str:

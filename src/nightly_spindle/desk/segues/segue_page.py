@@ -322,12 +322,13 @@ class SeguePage(QWidget):
             return
         sides = [side_of(i, self._stored[i.cart], settings) for i in (pair.out, pair.into)]
         levels = join_levels(sides[0], sides[1], join, settings.rate)
-        faults = assess(levels).faults
+        verdict = assess(levels)
+        faults = verdict.faults
         together = join.overlap / settings.rate
         told = f"{together:.1f} s overlap" if together >= 0 else f"{-together:.1f} s of silence"
         if join.fade_out:
             told += f", fade {join.fade_out / settings.rate:.1f} s"
-        told += ". " + (faults[0] if faults else "The level holds.")
+        told += f", {verdict.step}. " + (faults[0] if faults else "The level holds.")
         kinds = (str(pair.out.kind), str(pair.into.kind))
         plot.show_levels(levels, kinds, together, caption, told, bad=bool(faults))
 

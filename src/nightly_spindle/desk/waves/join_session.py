@@ -113,7 +113,7 @@ class JoinSession:
         if verdict.faults:
             return " ".join(verdict.faults)
         lowest = f"; lowest point {verdict.dip_db:.0f} dB down" if verdict.dip_db >= 0.5 else ""
-        return f"The level holds{lowest}."
+        return f"The level holds{lowest}; {verdict.step}."
 
     def why(self) -> tuple[tuple[str, str], ...]:
         """Say for every value how it was found."""

@@ -76,6 +76,8 @@ item = Table(
     Column("song_key", Text, nullable=False, default=""),  # core.song_names.song_key
     Column("intro_end_s", Float),
     Column("sag_s", Float),
+    Column("rise_s", Float),
+    Column("soft_s", Float),
     Column("sure_cue_in", Float, nullable=False, default=0.0),
     Column("sure_intro_end", Float, nullable=False, default=0.0),
     Column("sure_segue", Float, nullable=False, default=0.0),

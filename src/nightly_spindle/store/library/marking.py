@@ -40,6 +40,8 @@ _FOUND = (
     "ending",
     "sag_s",
     "fall",
+    "rise_s",
+    "soft_s",
     "sure_cue_in",
     "sure_segue",
     "sure_fade_start",
@@ -162,3 +164,23 @@ def measure_anew(
             progress(done, len(rows))
     put_back(library, after)
     return before, without
+
+
+def measure_ends(library: LibraryTransaction, trimming: Trimming, most: int) -> int:
+    """Find how softly items begin and end, in the stored levels, where that is not known yet.
+
+    So it is after an update from a program that did not look for it; all else stays as it was
+    measured. At most so many items; returns how many there were.
+    """
+    unknown = t.item.c.rise_s.is_(None) & (t.item_sound.c.envelope != b"")
+    query = select(t.item, t.item_sound.c.envelope).join(t.item_sound).where(unknown).limit(most)
+    rows = library.rows(query)
+    for row in rows:
+        found = find_markers(measure_of(row), unpack(row["envelope"]), trimming)
+        values = {"rise_s": found.rise_s or 0.0, "soft_s": found.soft_s}
+        library.run(
+            t.item.update()
+            .where(t.item.c.cart == row["cart"])
+            .values(**values, version=library.version())
+        )
+    return len(rows)

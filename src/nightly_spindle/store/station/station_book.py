@@ -73,6 +73,8 @@ _ITEM = (
 _MEASURE_BLANK = {
     "intro_end_s": None,
     "sag_s": None,
+    "rise_s": None,
+    "soft_s": None,
     "sure_cue_in": 0.0,
     "sure_intro_end": 0.0,
     "sure_segue": 0.0,
