@@ -301,15 +301,16 @@ def test_the_proof_of_play_is_read_copied_and_saved(qtbot, window, station, tmp_
     counted = [row for row in page.report.proofs if row.counts]
     (total,) = page.report.totals
     assert total.standing.aired == len(counted) >= 3
-    assert f"{total.aired} of {total.ordered} spots aired" in page.summary.text()
+    assert f"{total.standing.aired} of {total.standing.of} spots aired" in page.summary.text()
     qtbot.mouseClick(page.copy_, LEFT)
     text = QGuiApplication.clipboard().text()
     assert text.splitlines()[0] == "Pier"
-    assert f"{total.aired} of {total.ordered} spots aired" in text
+    assert f"{total.standing.aired} of {total.standing.of} spots aired" in text
     page.save_to(tmp_path / "proof.csv")
     rows = list(csv.DictReader(io.StringIO((tmp_path / "proof.csv").read_bytes().decode())))
-    assert [row["counts"] for row in rows].count("yes") == total.aired
+    assert [row["counts"] for row in rows].count("yes") == total.standing.aired
     assert rows[0]["file"].endswith(".wav")
+    assert all(row["break_or_show"] and row["planned"] for row in rows if row["counts"] == "yes")
     page.save_to(tmp_path / "proof.pdf")
     made = (tmp_path / "proof.pdf").read_bytes()
     assert made.startswith(b"%PDF")

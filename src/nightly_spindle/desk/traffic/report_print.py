@@ -14,6 +14,7 @@ from nightly_spindle.core.reports.spot_reports import (
     rule_words,
     span_words,
     summary,
+    time_told,
     total_words,
 )
 from nightly_spindle.desk.kit.theme import FAMILY
@@ -48,7 +49,8 @@ def document_of(report: Report, tz: ZoneInfo) -> QTextDocument:
         if rows:
             parts.append(
                 "<table cellspacing='0' cellpadding='3'><tr><th>Date</th><th>Time</th>"
-                "<th class='right'>Aired</th><th>State</th><th>Audio</th>"
+                "<th class='right'>Aired</th><th>State</th><th>Break or show</th><th>Due</th>"
+                "<th>Audio</th>"
                 "<th>File</th><th>Note</th></tr>"
             )
         for row in rows:
@@ -57,9 +59,11 @@ def document_of(report: Report, tz: ZoneInfo) -> QTextDocument:
             mark = "" if row.counts else " class='no'"
             texts = (
                 cells["date"],
-                cells["time"],
+                time_told(row.at_us, tz),
                 lasts,
                 row.state,
+                row.where,
+                cells["planned"],
                 row.title,
                 row.file.rpartition("/")[2],
                 row.note,
