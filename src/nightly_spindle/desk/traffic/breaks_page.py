@@ -176,7 +176,7 @@ class BreaksPage(KeptPage):
     def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
         table = RowView(_PATTERNS, palette)
         self.editor = _Form(palette)
-        super().__init__(shelf, undo, table, self.editor, 376)
+        super().__init__(shelf, undo, table, self.editor, 400)
         self.sheet: SpotSheet | None = None
         self.new = push_button("New break", "Make a break pattern (Ctrl+N)", self.make)
         told = QLabel(

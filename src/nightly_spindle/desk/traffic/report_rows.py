@@ -65,10 +65,12 @@ def proof_layout(tz: Callable[[], ZoneInfo]) -> TableLayout[Proof]:
         ),
         Column("State", 86, lambda r: r.state, ink=lambda r: "text" if r.counts else "alarm"),
         Column("Audio", 190, lambda r: r.title, ink=_ink),
-        Column("File", 200, lambda r: r.file.rpartition("/")[2], wide=True, ink=_ink),
-        Column("Note", 130, lambda r: r.note, ink=_ink),
+        Column("File", 130, lambda r: r.file.rpartition("/")[2], ink=_ink),
+        Column("Note", 130, lambda r: r.note, wide=True, ink=_ink),
     )
-    return TableLayout("What aired", columns, tip=lambda r: r.file or r.note)
+    return TableLayout(
+        "What aired", columns, tip=lambda r: "\n".join(text for text in (r.note, r.file) if text)
+    )
 
 
 def plan_layout(tz: Callable[[], ZoneInfo]) -> TableLayout[PlannedSpot]:
