@@ -39,9 +39,8 @@ _COLD_S, _FADE_S = 1.5, 4.0  # a fall from -3 to -22 dB: surely cold below, sure
 _BENT = 1.4  # between the two a fader's fall gets steeper, a ringing room's does not
 _BEAT_SMOOTH_S, _BEFORE_S, _LEAST_S = 0.05, 8.0, 2.0  # onsets; how much before is looked at
 _BEAT_DB = 1.0  # levels that vary by less (standard deviation) have no beat to go by
-_STILL_BEATS = (
-    0.65  # of the beat before: tried fades keep 0.9 of it, halls that ring on 0.4 or less
-)
+# of the beat before; tried fades keep 0.9 of it, halls that ring on 0.4 or less
+_STILL_BEATS = 0.65
 _OTHER_DB = 6.0  # a marker is as sure as it stays with a threshold so much higher and lower
 _SURE_S = 0.5
 _LOWEST_DB = -51.0

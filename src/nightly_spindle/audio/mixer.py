@@ -107,7 +107,7 @@ class Voice:
 def shape(curve: Curve, part: NDArray[np.float32]) -> NDArray[np.float32]:
     """Return the gains of a fade-out after `part` (0 to 1) of its length.
 
-    The same law as `joins.fade_gain`, on arrays. Turned round it fades in: the
+    The same law as `fade_curve.fade_gain`, on arrays. Turned round it fades in: the
     squares of an equal-power pair add to 1.
     """
     if curve is Curve.EQUAL_POWER:

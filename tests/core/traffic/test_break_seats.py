@@ -23,11 +23,8 @@ def test_each_seat_has_its_category_wherever_one_is_there(named, wanted):
     ranked = [campaign(n, category=name) for n, name in enumerate(named)]
     order = in_seats(ranked, wanted)
     assert sorted(order) == list(range(len(ranked)))
-    # as many seats are served as any order at all could serve
     shared = Counter(filter(None, named)) & Counter(filter(None, wanted))
     standing = [named[at] for at in order]
-    served = Counter(name for name in standing if name and name in wanted)
-    assert all(served[name] >= many for name, many in shared.items())
     if len(named) == len(wanted):
         hits = sum(a == b != "" for a, b in zip(standing, wanted, strict=True))
         best = max(

@@ -6,15 +6,16 @@ item falls by itself, as was measured, and by its fader; the incoming one is the
 
 from __future__ import annotations
 
-from math import cos, log10, pi
+from math import log10
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.library.items import HOLE_DB
-from nightly_spindle.core.library.markers import Curve
 from nightly_spindle.core.segues.effective_markers import cues_of
+from nightly_spindle.core.segues.fade_curve import fade_gain
 
 if TYPE_CHECKING:
     from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.library.markers import Curve
 
 MOST_SOONER_S = 3.0
 _HOLE_S, _LEFT_S = 0.7, 0.4  # a longer hole is filled, down to this
@@ -69,8 +70,5 @@ def _soft_from(at_s: float, sag_s: float, soft_s: float, fade_s: float, curve: C
 
 
 def _down_db(curve: Curve, part: float) -> float:
-    """Return by how much a fader is down after a part of its way (see `joins.fade_gain`)."""
-    if part >= 1:
-        return 120.0
-    gain = cos(part * pi / 2) if curve is Curve.EQUAL_POWER else 1 - part
-    return 0.0 if curve is Curve.STRAIGHT else -20 * log10(max(gain, 1e-6))
+    """Return by how many dB a fader is down after a part of its way."""
+    return -20 * log10(max(fade_gain(curve, part), 1e-6))

@@ -6,7 +6,6 @@ Item positions are frames at the mix rate from the start of the file.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import cos, pi
 from typing import NamedTuple, TypeVar
 
 from nightly_spindle.core.base.timebase import stamp, to_frames
@@ -312,15 +311,3 @@ def _fade_in(
         return 0, "No fade-in: it starts at full level.", curve
     frames = min(to_frames(wanted, rate), there.cue_out - there.cue_in)
     return frames, f"Fades in over {frames / rate:.1f} s, {curve} ({whose}).", curve
-
-
-def fade_gain(curve: Curve, part: float) -> float:
-    """Return the gain of a fade-out after `part` (0 to 1) of its length.
-
-    Equal power is cos(part * pi / 2): squares of it and of the rising sine add to 1.
-    """
-    if curve is Curve.EQUAL_POWER:
-        return cos(min(max(part, 0.0), 1.0) * pi / 2)
-    if curve is Curve.LINEAR:
-        return 1.0 - min(max(part, 0.0), 1.0)
-    return 1.0 if part < 1.0 else 0.0

@@ -46,6 +46,20 @@ def in_flight(campaign: Campaign, instants: Iterable[int], tz: ZoneInfo) -> list
     return [at for at in instants if campaign.flight_holds(day_of(local_day(at, tz)))]
 
 
+def to_come(
+    demand: Demand, placed: Iterable[int], now_us: int, stretch: tuple[int, int], tz: ZoneInfo
+) -> int:
+    """Return how many spots of an order are to come in a stretch (from, until; µs).
+
+    `placed` are the instants of those in breaks that are not filled yet. What is lined up is to
+    come now.
+    """
+    begin, end = stretch
+    instants = in_flight(demand.campaign, [*placed, *demand.given], tz)
+    found = sum(begin <= at < end for at in instants)
+    return found + (demand.pending if begin <= now_us < end else 0)
+
+
 def standing_of(demand: Demand, to_come: int, today: date) -> OrderStanding:
     """Return how an order stands in all of its flight; `to_come` as above."""
     campaign, want = demand.campaign, demand.quota

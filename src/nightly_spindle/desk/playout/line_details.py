@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLay
 from nightly_spindle.core.base.timebase import US, clock, length, moment_from
 from nightly_spindle.core.library.markers import Curve
 from nightly_spindle.core.reports.timeline import Block, Mark, OverlayBlock, cut_short
-from nightly_spindle.core.segues.joins import fade_gain
+from nightly_spindle.core.segues.fade_curve import fade_gain
 from nightly_spindle.desk.kit.theme import SMALL, Palette, font, kind_color
 
 if TYPE_CHECKING:

@@ -37,6 +37,7 @@ from nightly_spindle.core.traffic.order_standing import (
     in_flight,
     standing_in,
     standing_of,
+    to_come,
 )
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall
 from nightly_spindle.core.traffic.spot_plan import Booking
@@ -54,6 +55,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.programme.snapshot import Snapshot
 
 _ABLE = (Kind.SPOT, Kind.PROMO, Kind.PSA)
+_NO_END_US = 1 << 62
 _LONGEST_US = 12 * 3600 * US  # what has been on air for longer is not looked for
 _EDGES = (Kind.JINGLE, Kind.ID, Kind.SWEEPER)
 
@@ -208,34 +210,26 @@ def spot_sheet(snapshot: Snapshot, now_us: int) -> SpotSheet:
 def _standings(snapshot: Snapshot, wanted: Orders) -> dict[int, OrderStanding]:
     """Return how each order stands, by number."""
     tz, now_us = snapshot.programme.settings.tz, wanted.calendar.now_us
-    to_come = _to_come(snapshot, wanted, now_us, None)
+    coming = _to_come(snapshot, wanted)
     today = day_of(local_day(now_us, tz))
     return {
-        order.campaign.id: standing_of(order, to_come[order.campaign.id], today)
+        order.campaign.id: standing_of(order, coming[order.campaign.id], today)
         for order in wanted.orders
     }
 
 
 def _to_come(
-    snapshot: Snapshot, wanted: Orders, from_us: int, until_us: int | None
-) -> Counter[int]:
-    """Return how many spots of each campaign are to come in a stretch (without end: None)."""
-    plan, tz = snapshot.programme.spots, snapshot.programme.settings.tz
-    now_us, closed = wanted.calendar.now_us, wanted.account.closed
-    found: Counter[int] = Counter()
-    for booking in plan.bookings:
-        if booking.at_us >= max(now_us, from_us) and (until_us is None or booking.at_us < until_us):
-            campaign = plan.campaigns.get(booking.campaign)
-            inside = campaign is not None and in_flight(campaign, [booking.at_us], tz)
-            if inside and booking.key not in closed:  # else it is lined up, or has aired
-                found[booking.campaign] += 1
+    snapshot: Snapshot, wanted: Orders, from_us: int = 0, until_us: int = _NO_END_US
+) -> dict[int, int]:
+    """Return how many spots of each campaign are to come in a stretch, by number."""
+    programme, calendar = snapshot.programme, wanted.calendar
+    closed, tz, now_us = wanted.account.closed, programme.settings.tz, calendar.now_us
+    found = {}
     for order in wanted.orders:
-        given = in_flight(order.campaign, order.given, tz)
-        found[order.campaign.id] += sum(
-            at >= from_us and (until_us is None or at < until_us) for at in given
-        )
-        if from_us <= now_us and (until_us is None or now_us < until_us):
-            found[order.campaign.id] += order.pending
+        booked = programme.spots.of_campaign(order.campaign.id, max(now_us, from_us), until_us)
+        # a break that is filled has its spots lined up, or they have aired
+        instants = [one.at_us for one in booked if one.key not in closed]
+        found[order.campaign.id] = to_come(order, instants, now_us, (from_us, until_us), tz)
     return found
 
 
@@ -314,7 +308,7 @@ def _standings_in(
         return {}
     wanted = orders_of(snapshot, now_us)
     as_a_whole = _standings(snapshot, wanted)
-    to_come = _to_come(snapshot, wanted, from_us, until_us)
+    coming = _to_come(snapshot, wanted, from_us, until_us)
     aired = Counter(row.campaign.id for row in rows if row.counts)
     calendar = BreakCalendar(
         programme.break_sources(), from_us, min(max(now_us, from_us), until_us), until_us
@@ -335,7 +329,7 @@ def _standings_in(
             days,
             calendar.places[want.open[0]].day if want.open else days[1] + 1,
             aired[number],
-            to_come[number],
+            coming[number],
         )
         if (
             stands.of
