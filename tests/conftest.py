@@ -26,6 +26,7 @@ from nightly_spindle.air.client import ask_plainly
 from nightly_spindle.core.base.timebase import US, resolve_local
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Ending, Item, Kind, Measure
+from nightly_spindle.core.outputs.outputs import NOT_HEARD
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.programme.snapshot import open_station
@@ -46,6 +47,11 @@ hypothesis.settings.load_profile("by share")
 def examples(many):
     """Have a property test try so many examples, in proportion to what was asked for."""
     return hypothesis.settings(max_examples=max(5, round(many * SHARE)))
+
+
+def times(many):
+    """Return how many random cases a test of its own dice tries, in the same proportion."""
+    return max(1, round(many * SHARE))
 
 
 RATE = 44_100
@@ -95,7 +101,7 @@ def build_station(
     folder: Path, songs: int = 8, shortest_s: int = 6, only_rate: int | None = None
 ) -> Path:
     """A station with short songs, each a second longer than the one before, and one ID."""
-    new_station(folder, {"name": "Pier", "timezone": ZONE, "output.to": "standin"})
+    new_station(folder, {"name": "Pier", "timezone": ZONE}, NOT_HEARD)
     (folder / "audio/song").mkdir(parents=True)
     (folder / "audio/id").mkdir(parents=True)
     for n in range(songs):

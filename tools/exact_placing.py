@@ -10,13 +10,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
+from scipy.sparse import csr_array
 
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.traffic.placement_room import Room, Seeker, Unit
 from nightly_spindle.core.traffic.placement_wants import ideals, spacing
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable, Iterator, Sequence
 
     from nightly_spindle.core.traffic.campaigns import Campaign
     from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
@@ -109,3 +110,55 @@ def _keep_off_rivals(
         for other in near if rival is not one else ():
             there = {(one.id, index), (rival.id, other)}
             at_most(1, lambda v, t=there: (v[1].id, v[2]) in t)  # type: ignore[misc]
+
+
+def most_spots(
+    calendar: BreakCalendar, orders: Sequence[Demand], seats: int, seconds: float
+) -> float:
+    """Return what no placing has more spots than, as far as that is known after so long.
+
+    Many orders at once: what an order wants is counted by its windows, so that there is one
+    variable for each order and break. Competitors are kept out of one break; how far they are to be
+    from one another is left out, so with competitors the answer may be more than there can be.
+    """
+    columns = [(order, index) for order in orders for index in order.quota.open]
+    rows = list(_sums(calendar, columns, seats))
+    sides = [(row, column) for row, (found, _) in enumerate(rows) for column in found]
+    where = ([row for row, _ in sides], [column for _, column in sides])
+    matrix = csr_array((np.ones(len(sides)), where), shape=(len(rows), len(columns)))
+    found = milp(
+        -np.ones(len(columns)),
+        constraints=LinearConstraint(matrix, ub=np.array([limit for _, limit in rows])),
+        integrality=np.ones(len(columns), np.int64),
+        bounds=Bounds(0, 1),
+        options={"time_limit": seconds},
+    )
+    assert found.mip_dual_bound is not None
+    return float(np.floor(-found.mip_dual_bound + 1e-6))
+
+
+def _sums(
+    calendar: BreakCalendar, columns: Sequence[tuple[Demand, int]], seats: int
+) -> Iterator[tuple[list[int], float]]:
+    """Give the columns of each sum, and what it may come to at most."""
+    by_break: dict[int, list[int]] = {}
+    by_order: dict[int, list[int]] = {}
+    for column, (order, index) in enumerate(columns):
+        by_break.setdefault(index, []).append(column)
+        by_order.setdefault(order.campaign.id, []).append(column)
+    for found in by_break.values():
+        yield found, seats
+        groups: dict[str, list[int]] = {}
+        for column in found:
+            groups.setdefault(columns[column][0].campaign.group, []).append(column)
+        yield from ((rivals, 1) for group, rivals in groups.items() if group)
+    at = [place.at_us for place in calendar.places]
+    for found in by_order.values():
+        order = columns[found[0]][0]
+        yield from (
+            (found[window.begin : window.end], window.wanted) for window in order.quota.windows
+        )
+        apart = max(1, order.campaign.options.apart_s * US)
+        for first, column in enumerate(found):
+            begins = at[columns[column][1]]
+            yield [c for c in found[first:] if at[columns[c][1]] - begins < apart], 1

@@ -28,9 +28,9 @@ def instant(day, hour=0, minute=0):
 
 
 def campaign(number, amount=4, per=Per.DAY, days=7, **more):
-    more = {"apart_s": 0.0, "first": str(MONDAY)} | more
     last = MONDAY + timedelta(days=days - 1)
-    options = CampaignOptions(amount=float(amount), per=per, last=str(last), **more)
+    more = {"apart_s": 0.0, "first": str(MONDAY), "last": str(last)} | more
+    options = CampaignOptions(amount=float(amount), per=per, **more)
     return Campaign(number, f"Order {number}", (Copy(100 + number),), options)
 
 
@@ -41,10 +41,10 @@ def station(campaigns, *patterns):
     return programme
 
 
-def placed(programme, days=7, standing=(), now=None, heard=None, length_s=30.0):
-    begin = instant(MONDAY)
+def placed(programme, days=7, standing=(), now=None, heard=None, length_s=30.0, first=MONDAY):
+    begin = instant(first)
     now = begin if now is None else now
-    until = instant(MONDAY + timedelta(days=days))
+    until = instant(first + timedelta(days=days))
     calendar = BreakCalendar(programme.break_sources(), begin, now, until)
     orders = []
     for one in programme.spots.campaigns.values():

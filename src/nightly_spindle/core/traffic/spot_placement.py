@@ -93,6 +93,7 @@ class _Placer:
         self.left = retries.left
         self.fresh |= retries.moved
         self._improve()
+        self._use_what_was_freed()
         return self._outcome(seekers, stood)
 
     # -- what there is, what is wanted ---
@@ -234,6 +235,18 @@ class _Placer:
         fits = self.room.free(unit.seeker, index)
         self.placed.put(other, was)
         return fits
+
+    def _use_what_was_freed(self) -> None:
+        """Put units that are left into breaks that others moved out of meanwhile."""
+        self.left.sort(key=_first_served)
+        still = []
+        for unit in self.left:
+            at = self.placed.best(unit)
+            if at is None:
+                still.append(unit)
+            else:
+                self.placed.put(unit, at)
+        self.left = still
 
     # -- lowering the cost ---
 
