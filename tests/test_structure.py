@@ -21,6 +21,7 @@ DOCUMENT = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
 MUST_NOT = {
     "core": {"PySide6", "socket", "sqlite3", "sqlalchemy", "threading", "time", "asyncio"},
     "audio": {"PySide6", "sqlite3", "sqlalchemy"},
+    "outputs": {"PySide6", "sqlite3", "sqlalchemy"},
     "store": {"PySide6"},
     "intake": {"PySide6", "sqlite3"},
     "air": {"PySide6", "sqlalchemy"},

@@ -24,6 +24,7 @@ from nightly_spindle.air.places import socket_path
 from nightly_spindle.core.base.errors import EnvironmentFault
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
+from nightly_spindle.core.outputs.outputs import NOT_HEARD
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.store.base.messages import last_messages
 from nightly_spindle.store.base.station_folder import new_station
@@ -54,9 +55,9 @@ def build(folder: Path) -> Path:
         {
             "name": "Fault Pier",
             "timezone": "UTC",
-            "output.to": "standin",
             "day_start": datetime.now(UTC).strftime("%H:00"),  # little is passed over at a start
         },
+        NOT_HEARD,
     )
     for place, count, first in ((share / "music", SONGS, 300), (station / "audio/song", HERE, 900)):
         place.mkdir(parents=True)

@@ -15,6 +15,8 @@ from nightly_spindle.core.library.loudness_gain import Levels
 from nightly_spindle.core.library.rotation_card import RotationCard
 from nightly_spindle.core.music.format_clocks import ClockOptions
 from nightly_spindle.core.music.rotation_rules import RotationRule
+from nightly_spindle.core.outputs.now_playing import TitleRules
+from nightly_spindle.core.outputs.outputs import CardOptions, RecordingOptions, StreamOptions
 from nightly_spindle.core.overlays.overlay_pools import PoolOptions
 from nightly_spindle.core.segues.ducking import Ducking
 from nightly_spindle.core.segues.segue_rules import SegueRule
@@ -22,7 +24,6 @@ from nightly_spindle.core.station.log_sources import DropOptions
 from nightly_spindle.core.station.settings import (
     PLAIN,
     FormatRules,
-    OutputRules,
     OverlayRules,
     SpotRules,
     StationSettings,
@@ -71,7 +72,10 @@ TABLES = (
     ),
     Table("The station: spots", "spots.", SpotRules),
     Table("The station: formats", "formats.", FormatRules),
-    Table("The station: output", "output.", OutputRules),
+    Table("The station: what players show", "titles.", TitleRules),
+    Table("An output: a stream", "", StreamOptions),
+    Table("An output: a sound card", "", CardOptions),
+    Table("An output: a recording", "", RecordingOptions),
     Table("A log source", "", DropOptions),
     Table("A timed event", "", EventOptions),
     Table("A pool of overlays", "", PoolOptions),

@@ -22,6 +22,7 @@ from nightly_spindle.cli.base.begun_sequencer import begin
 from nightly_spindle.core.library.intake import IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks
+from nightly_spindle.core.outputs.outputs import NOT_HEARD
 from nightly_spindle.core.overlays.overlay_pools import (
     Lies,
     Member,
@@ -54,7 +55,7 @@ def tone(seconds, hz, level):
 def spoken(tmp_path_factory):
     """A station of eight songs whose vocals are marked, three sweepers, two voiceovers."""
     folder = tmp_path_factory.mktemp("spoken") / "pier"
-    new_station(folder, {"name": "Pier", "timezone": "Europe/Lisbon", "output.to": "standin"})
+    new_station(folder, {"name": "Pier", "timezone": "Europe/Lisbon"}, NOT_HEARD)
     marks = {}
     for n in range(8):
         long, intro = 16.0 + n, 1.5 + 0.9 * n

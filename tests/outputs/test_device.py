@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 from conftest import wait
 
-from nightly_spindle.air.outputs import DeviceOutput
 from nightly_spindle.core.base.errors import OutputFault
+from nightly_spindle.outputs.device import DeviceOutput
 
 RATE, BLOCK = 44_100, 2048
 

@@ -1,4 +1,4 @@
-"""Edits of the station, passed on to a running engine: items, events, spots, pools, formats."""
+"""Edits of the station, passed on to a running engine: items, events, spots, pools, outputs."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from nightly_spindle.store.events.event_sources import read_holdings
 from nightly_spindle.store.library.item_reading import items_by_cart
 from nightly_spindle.store.music.formats import carts_of as format_carts
 from nightly_spindle.store.music.formats import read_formats
+from nightly_spindle.store.outputs.outputs import read_outputs
 from nightly_spindle.store.overlays.pools import carts_of, read_pools
 from nightly_spindle.store.programme.snapshot import (
     CATEGORY_SIZE,
@@ -61,6 +62,7 @@ class EditFollower:
             self._pass_on_pools()
             settings, segues = read_rules(snapshot.connection)
             self._pass_on_formats(settings)
+            self._pass_on_outputs()
             snapshot.programme.roots = read_roots(snapshot.connection, snapshot.folder)
             self._engine.tell(lambda: snapshot.programme.go_by(settings, segues), "the settings")
             snapshot.logs.forget()  # a line that was missing may be in the library now
@@ -108,6 +110,14 @@ class EditFollower:
         same = (pools, inside) == (list(programme.pools), programme.in_category)
         if not same:
             self._engine.tell(partial(programme.set_pools, pools, inside), "the pools")
+
+    def _pass_on_outputs(self) -> None:
+        """Send the sound to other outputs; those that stay as they are go on."""
+        programme = self._snapshot.programme
+        outputs = read_outputs(self._snapshot.connection)
+        if outputs != programme.outputs:
+            programme.outputs = outputs
+            self._engine.outputs_changed(outputs)
 
     def _pass_on_formats(self, settings: StationSettings) -> None:
         """Have the engine go by other format clocks, plans or rules of rotation."""

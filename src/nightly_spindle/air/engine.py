@@ -18,6 +18,7 @@ from nightly_spindle.air.player import BLOCK, Player
 from nightly_spindle.air.readahead import ReadAhead
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock, us_from_frames
+from nightly_spindle.core.outputs.now_playing import NowPlaying
 from nightly_spindle.core.playout.air_start import take_the_air
 from nightly_spindle.core.playout.away_lines import cannot_play
 from nightly_spindle.core.playout.sequencer import Sequencer
@@ -27,18 +28,19 @@ from nightly_spindle.core.programme.sequencer_actions import Action, Start, Star
 from nightly_spindle.store.base.roots import note_files, root_of
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable
+    from collections.abc import Callable, Iterable, Sequence
 
     from numpy.typing import NDArray
 
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.journal_writer import JournalWriter
     from nightly_spindle.air.live_logs import LiveLogs
-    from nightly_spindle.air.outputs import Output
     from nightly_spindle.air.watchdog import Watchdog
     from nightly_spindle.core.library.items import Item
+    from nightly_spindle.core.outputs.outputs import Output
     from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.outputs.rack import OutputRack
     from nightly_spindle.store.base.roots import FilesFound
     from nightly_spindle.store.programme.snapshot import Snapshot
 
@@ -88,7 +90,7 @@ class Engine:
         self,
         programme: Programme,
         writer: JournalWriter,
-        output: Output,
+        output: OutputRack,
         wall: Clock,
         paced: bool,
         *,
@@ -109,6 +111,7 @@ class Engine:
         self._leaving = threading.Event()
         # faster than real time the clock waits for the disk: no silence that would not be heard
         self._ahead = ReadAhead(self.rate, patient=patient)
+        self._now_playing = NowPlaying(programme.settings.titles, programme.settings.name)
         self._peaks = np.zeros(2, dtype=np.float32)
         self._quiet_frames = 0
         self.longest_quiet_s = 0.0
@@ -145,10 +148,16 @@ class Engine:
 
         self.ask(what).add_done_callback(done)
 
-    def tell_alarm(self, code: str, text: str, mend: str) -> None:
+    def tell_alarm(
+        self, code: str, text: str, mend: str, severity: Severity = Severity.ALARM
+    ) -> None:
         """Raise an alarm. From any thread; it is written though the pump stands."""
         _log.warning("%s", text)
-        self.writer.alarm(code, text, mend)
+        self.writer.alarm(code, text, mend, severity)
+
+    def outputs_changed(self, outputs: Sequence[Output]) -> None:
+        """Send the sound to these from now on. Not from the pump: it waits for those that end."""
+        self._output.go_to(outputs)
 
     def leave(self) -> None:
         """Go off the air after the present block."""
@@ -199,8 +208,10 @@ class Engine:
                 self._obey()
                 if self.hand_over is not None:
                     self.hand_over.at_block()
+                begins_us = self.sequencer.state.clock.instant_of(self.player.at)
                 actions = self.player.pull(bus)
-                self._output.write(bus)
+                self._show(actions)
+                self._output.write(bus, begins_us)
                 self._listen(bus)
                 self.keep(actions)
                 if self.player.at >= self._next_tick:
@@ -266,9 +277,17 @@ class Engine:
         assert self.player is not None
         self.player.apply(actions)
 
-    def send_to(self, output: Output) -> None:
-        """Send the sound elsewhere from the next block on. The pump's side; the former is open."""
-        self._output = output
+    def _show(self, actions: Iterable[Action]) -> None:
+        """Have players shown what starts in this block."""
+        settings, told = self.programme.settings, self._now_playing
+        for action in actions:
+            if not isinstance(action, StartVoice):
+                continue
+            told.rules, told.station = settings.titles, settings.name
+            at_us = self.sequencer.state.clock.instant_of(action.play.start)
+            shown = told.started(action.play.item, at_us, action.play.line.shows)
+            if shown is not None:
+                self._output.show(shown)
 
     def renew(self, items: Iterable[Item]) -> list[int]:
         """Take edited items up; returns the cart numbers of those that were.
@@ -337,6 +356,8 @@ class Engine:
             self._output.simulated,
             self.snapshot is not None,
             tuple(self.watchdog.standing) if self.watchdog else (),
+            self._output.sights(),
+            self._now_playing.shown.text if self._now_playing.shown else "",
         )
 
     def _follow_clock(self) -> None:

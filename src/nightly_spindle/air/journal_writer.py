@@ -13,6 +13,8 @@ import time
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from nightly_spindle.core.base.findings import Severity
+from nightly_spindle.core.outputs.outputs import output_values
 from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.as_run import Alarm, AsRun, records
 from nightly_spindle.core.station.settings import texts_from
@@ -110,10 +112,10 @@ class JournalWriter:
         carts = frozenset(line.cart for line in state.order.upcoming) if kept else frozenset()
         self._queue.put(_Batch(lines, alarms, body, carts, seen_us))
 
-    def alarm(self, code: str, text: str, mend: str) -> None:
+    def alarm(self, code: str, text: str, mend: str, severity: Severity = Severity.ALARM) -> None:
         """Tell of something that no action of the sequencer tells of. From any thread."""
         key = f"{self._session}/{code}/{time.monotonic_ns()}"
-        told = Alarm(key, self._seen_us, code, "alarm", text, mend)
+        told = Alarm(key, self._seen_us, code, str(severity), text, mend)
         self._queue.put(_Batch([], [told], None, frozenset(), self._seen_us))
 
     def stop(self) -> None:
@@ -210,7 +212,8 @@ class JournalWriter:
         pool = [item.cart for item in list(programme.pool)[:_POOL]]
         known = programme.items
         items = [item for cart in {*carts, *pool} if (item := known.get(cart)) is not None]
-        return pack(texts_from(programme.settings), state, items, pool, programme.roots)
+        outputs = [output_values(one) for one in programme.outputs]
+        return pack(texts_from(programme.settings), state, items, pool, programme.roots, outputs)
 
     def _tell(self) -> None:
         """Raise an alarm when something cannot be written, and say when it can be again."""

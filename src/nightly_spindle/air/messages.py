@@ -12,11 +12,12 @@ from typing import Any, ClassVar, Generic, TypeVar
 
 import msgspec
 
+from nightly_spindle.core.outputs.output_health import OutputSight
 from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.programme.running_order import Line, LoadOrder, OverlayWish
 from nightly_spindle.core.segues.segue_rules import JoinEdit
 
-VERSION = 1  # counted up when a message changes so that the other side would misread it
+VERSION = 2  # counted up when a message changes so that the other side would misread it
 Answer = TypeVar("Answer")
 
 
@@ -36,6 +37,8 @@ class EngineStatus(msgspec.Struct, frozen=True):
     simulated: bool  # only a stand-in takes the sound: nobody hears it
     whole: bool  # the station was read; else the engine plays from what it kept
     standing: tuple[str, ...]  # threads that do not move
+    outputs: tuple[OutputSight, ...] = ()
+    shown: str = ""  # what players show now
 
 
 class Operation(msgspec.Struct, Generic[Answer], frozen=True):

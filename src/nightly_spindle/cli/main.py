@@ -25,6 +25,7 @@ _OPTIONS = {  # module: its package
     "overlay": "overlays",
     "campaign": "traffic",
     "format": "music",
+    "output": "outputs",
 }
 CRASHED = 70  # EX_SOFTWARE in sysexits.h: our own mistake, never one that was foreseen
 
@@ -161,6 +162,21 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     stream.add_argument("--fault", default="none", choices=faults)
     stream.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
     stream.add_argument("--seconds", type=float, help="leave after this time")
+    streaming = add(
+        standin,
+        "streaming",
+        "simulators:streaming",
+        "run a simulated streaming server",
+        json=False,
+        station=False,
+    )
+    streaming.add_argument("--port", type=int, default=8135)
+    streaming.add_argument("--password", default="lantern", help="of sources; default: lantern")
+    faults = ["none", "no answer", "refuses", "taken", "full", "drops", "takes nothing", "slow"]
+    streaming.add_argument("--fault", default="none", choices=faults)
+    streaming.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
+    streaming.add_argument("--certificate", metavar="FILE", help="certificate and key, for https")
+    streaming.add_argument("--seconds", type=float, help="leave after this time")
     demo = add(
         commands,
         "demo",

@@ -1,4 +1,4 @@
-"""Where blocks of sound go."""
+"""A sound card, through PortAudio."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import logging
 import queue
 import threading
 import time
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.base.errors import OutputFault
 
@@ -17,30 +17,6 @@ if TYPE_CHECKING:
 
 
 _log = logging.getLogger(__name__)
-
-
-class Output(Protocol):
-    """Takes blocks at the pace of sound.
-
-    `late` counts the blocks that came too late to be heard in time; `problem` says why
-    nothing can be heard, empty while it can; `simulated` says that nobody ever hears it.
-    """
-
-    late: int
-    problem: str
-    simulated: bool
-
-    def write(self, block: NDArray[np.float32]) -> None:
-        """Take a block (frames, 2), waiting until there is room for it."""
-        ...
-
-    def waiting_frames(self) -> int:
-        """Return the frames taken but not yet heard."""
-        ...
-
-    def close(self) -> None:
-        """Let what was taken be heard, and end."""
-        ...
 
 
 class DeviceOutput:
@@ -53,7 +29,6 @@ class DeviceOutput:
     """
 
     BUFFER_S = 0.5
-    simulated = False
     _RETRY_S = (0.5, 1.0, 2.0, 5.0, 10.0)
     _STALLS_S = 1.0  # a device that takes nothing for so long is lost
 

@@ -18,6 +18,7 @@ from nightly_spindle.core.base.timebase import local_from
 from nightly_spindle.core.library.intake import FileFate, IntakeJob, IntakeOptions, Numbering
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks, Shaping
+from nightly_spindle.core.outputs.outputs import NOT_HEARD
 from nightly_spindle.core.segues.segue_rules import ANY, pair_rule
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.simulators import synth
@@ -97,9 +98,7 @@ def build(folder: Path, timezone: str, progress: Callable[[str, float], None]) -
 def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]) -> None:
     # built beside and renamed, so that a build that was broken off is not taken for a station
     (folder / "building" / DATABASE).unlink(missing_ok=True)
-    new_station(
-        folder / "building", {"name": STATION, "timezone": timezone, "output.to": "standin"}
-    )
+    new_station(folder / "building", {"name": STATION, "timezone": timezone}, NOT_HEARD)
     kinds = sorted({"song", *(short.kind for short in SHORTS)})
     building = folder / "building"
     if (building / "audio").exists():

@@ -37,7 +37,7 @@ from nightly_spindle.simulators.listening_orders import (
 )
 
 if TYPE_CHECKING:
-    from nightly_spindle.air.outputs import Output
+    from nightly_spindle.outputs.pacing import PacingOutput
 
 _RATE = 48_000
 _BLOCK = 1024
@@ -49,7 +49,7 @@ _BUFFER_S = 0.1  # what is asked for next is to be heard soon
 class Listener:
     """Plays what it is told last. `orders` is set by the reading thread, taken by `run`."""
 
-    def __init__(self, output: Output) -> None:
+    def __init__(self, output: PacingOutput) -> None:
         self._output = output
         self._order: ListeningOrder | None = None
         self._new = threading.Event()
@@ -186,8 +186,8 @@ def _say(told: ListeningNews) -> None:
     print(line_of(told).decode(), end="", flush=True)
 
 
-def _output() -> Output:
-    from nightly_spindle.air.outputs import DeviceOutput
+def _output() -> PacingOutput:
+    from nightly_spindle.outputs.device import DeviceOutput
     from nightly_spindle.simulators.soundcard import StandInSoundCard
 
     try:

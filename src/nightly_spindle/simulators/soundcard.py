@@ -28,8 +28,6 @@ class StandInSoundCard:
     with a process that is killed.
     """
 
-    simulated = True
-
     def __init__(
         self,
         rate: int,

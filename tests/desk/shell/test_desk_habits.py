@@ -11,7 +11,6 @@ pytest.importorskip("PySide6")
 import test_desk
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractSlider,
     QAbstractSpinBox,
@@ -22,10 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.core.events.event_templates import TEMPLATES
-from nightly_spindle.core.station.settings import OutputRules, SendTo
 from nightly_spindle.desk.kit import choice_box
-from nightly_spindle.desk.station.output_card import OutputCard
-from nightly_spindle.store.base.station_folder import read_settings
 
 window, station = test_desk.window, test_desk.station
 LEFT = Qt.MouseButton.LeftButton
@@ -140,23 +136,3 @@ def test_the_desk_says_while_nobody_hears_the_station(qtbot, window):
     for name in window.places:
         window.go_to(name)
         assert window.status.heard.isVisible(), name
-
-
-def test_an_output_is_saved_when_it_is_another_and_only_then(qtbot, window, station):
-    window.go_to("Station")
-    card = window.findChild(OutputCard)
-    saved = []
-    card.changed.connect(lambda: saved.append(read_settings(station).output))
-    card.to.setCurrentIndex(card.to.findData("standin"))
-    card.to.setCurrentIndex(card.to.findData("device"))
-    qtbot.waitUntil(lambda: bool(saved) and saved[-1].to is SendTo.DEVICE)
-    qtbot.wait(200)
-    before = len(saved)
-    card.device.setFocus()
-    QTest.keyClick(card.device, Qt.Key.Key_Return)  # nothing was written into it
-    qtbot.wait(300)
-    assert len(saved) == before
-    QTest.keyClicks(card.device, "2")
-    QTest.keyClick(card.device, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: len(saved) > before)
-    assert saved[-1] == OutputRules(SendTo.DEVICE, "2")

@@ -21,6 +21,7 @@ from nightly_spindle.core.calendar.log_periods import Period, slot_at
 from nightly_spindle.core.library.song_names import song_key
 from nightly_spindle.core.logs.log_matching import key, search_words
 from nightly_spindle.core.music.format_clocks import minute_text, slot_from, strip_from, strip_text
+from nightly_spindle.core.outputs.outputs import NOT_HEARD
 from nightly_spindle.store.base import tables as t
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import LibraryTransaction
@@ -48,7 +49,7 @@ def songs(built_songs, tmp_path):
 def built_songs(tmp_path_factory):
     """A station of 240 songs by 90 artists; their files hold a byte: nothing is decoded here."""
     folder = tmp_path_factory.mktemp("songs") / "pier"
-    new_station(folder, {"name": "Pier", "timezone": ZONE, "output.to": "standin"})
+    new_station(folder, {"name": "Pier", "timezone": ZONE}, NOT_HEARD)
     (folder / "audio").mkdir()
     dice = np.random.default_rng(4)
     with LibraryTransaction(folder) as library:

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 import wave
+from contextlib import closing
 from datetime import date
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from conftest import DATA, RATE, beep, day_slot, song_names, write_log
 
 from nightly_spindle.cli.main import main
 from nightly_spindle.core.base.errors import InputFault, StorageFault
+from nightly_spindle.core.outputs.outputs import FIRST, CardOptions, Output, SimulatedOptions
 from nightly_spindle.core.overlays.pool_turn import PoolTurn
 from nightly_spindle.core.programme.air_state import new_state
 from nightly_spindle.core.reports.as_run import AsRun
@@ -25,6 +27,7 @@ from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.schema import engine_for, migrate
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.library.catalogue import Catalogue, Query
+from nightly_spindle.store.outputs.outputs import read_outputs
 from nightly_spindle.store.playout import state_file
 from nightly_spindle.store.playout.journal import Journal, alarms_between, as_run_between
 from nightly_spindle.store.playout.side_file import SIDE_FILE
@@ -79,7 +82,7 @@ def test_migration_0002_keeps_what_the_first_schema_held(tmp_path, monkeypatch):
         old.execute("INSERT INTO category VALUES (3, 'Nights')")
         old.execute("INSERT INTO item_category VALUES (7, 3)")
     old.close()
-    assert database.LATEST == "0011"
+    assert database.LATEST == "0012"
     connect(tmp_path).close()  # opening migrates
     catalogue = Catalogue(tmp_path)
     for words in ("wren", "ebb", "nights", "7"):
@@ -99,6 +102,31 @@ def test_migration_0009_keeps_the_alarms_that_were(tmp_path, monkeypatch):
     old.close()
     (alarm,) = alarms_between(connect(tmp_path), 0, 10)
     assert (alarm.text, alarm.times, alarm.last_us) == ("Silent.", 1, 0)
+
+
+@pytest.mark.parametrize(
+    ("settings", "made"),
+    [
+        ({"output.to": "standin"}, Output(1, "Simulated", SimulatedOptions())),
+        (
+            {"output.to": "device", "output.device": "Desk"},
+            Output(1, "Sound card", CardOptions("Desk")),
+        ),
+        ({}, FIRST[0]),
+    ],
+)
+def test_migration_0012_makes_an_output_of_what_two_settings_said(
+    tmp_path, monkeypatch, settings, made
+):
+    older(tmp_path, monkeypatch, "0011")
+    with sqlite3.connect(tmp_path / "station.db") as old:
+        rows = {"name": "Pier", "timezone": "UTC", **settings}.items()
+        old.executemany("INSERT INTO setting VALUES (?, ?)", rows)
+    old.close()
+    with closing(connect(tmp_path)) as connection:
+        assert read_outputs(connection) == (made,)
+        left = connection.execute("SELECT count(*) FROM setting WHERE name LIKE 'output%'")
+        assert left.fetchone()[0] == 0
 
 
 def older(folder, monkeypatch, version="0001"):

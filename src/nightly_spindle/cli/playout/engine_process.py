@@ -30,12 +30,20 @@ from nightly_spindle.air.journal_writer import JournalWriter
 from nightly_spindle.air.kept_start import KeptStart, kept_settings
 from nightly_spindle.air.live_logs import LiveLogs
 from nightly_spindle.air.places import AirLock
-from nightly_spindle.air.player import BLOCK
+from nightly_spindle.air.station_outputs import rack_for, watch_outputs
 from nightly_spindle.air.station_watcher import StationWatcher, newest
 from nightly_spindle.air.watchdog import STANDS, Watchdog, Watched
 from nightly_spindle.cli.base.common import instant
+from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import US
-from nightly_spindle.core.station.settings import SendTo, StationSettings
+from nightly_spindle.core.outputs.outputs import (
+    FIRST,
+    NOT_HEARD,
+    CardOptions,
+    Output,
+    output_from,
+)
+from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.base.patience import Patience
 from nightly_spindle.store.base.station_folder import read_settings
@@ -46,10 +54,10 @@ if TYPE_CHECKING:
 
     from nightly_spindle.air.clock import Clock
     from nightly_spindle.air.engine import Begun
-    from nightly_spindle.air.outputs import Output
     from nightly_spindle.air.station_watcher import Newest, Opened
     from nightly_spindle.cli.playout.wanted import Wanted
     from nightly_spindle.core.programme.air_state import AirState
+    from nightly_spindle.outputs.rack import OutputRack
     from nightly_spindle.store.base.roots import FilesFound
 
 ASKED_BY_SIGNAL = 71  # exit status of a supervised engine that was ended by a signal
@@ -107,12 +115,19 @@ class EngineProcess:
             settings = opened.snapshot.programme.settings
         self.settings = settings or StationSettings(wanted.folder.name, "UTC")
         self._opened = opened
-        self.output, self._wall, paced = self._output(self._clock_now())
+        self._wall: Clock = SystemClock()
+        self.output = self._rack(self._clock_now())
+        self.output.go_to(self._outputs(opened))
         self._kept_alone = self._kept_start.programme(self.settings)
         self._writer = JournalWriter(wanted.folder, self._kept_alone)
         hurried = wanted.pace is not None and wanted.pace > 1
         self.engine = Engine(
-            self._kept_alone, self._writer, self.output, self._wall, paced, patient=hurried
+            self._kept_alone,
+            self._writer,
+            self.output,
+            self._wall,
+            wanted.simulated,
+            patient=hurried,
         )
         self.engine.hand_over = self._hand_over = HandOver(self.engine)
         self.engine.stir = self._watcher.stir
@@ -155,25 +170,36 @@ class EngineProcess:
                 opened.result(0.02)
         return opened.result()
 
-    def _sends_to(self, settings: StationSettings) -> tuple[str, str | None]:
-        """Return where the sound goes, and to which device: as was asked, else as is set."""
+    def _outputs(self, opened: Opened | None) -> tuple[Output, ...]:
+        """Return where the sound goes: as was asked, else as the station or what was kept says."""
         wanted = self._wanted
-        simulated = wanted.simulated or wanted.capture is not None
-        to = wanted.output or (SendTo.STANDIN if simulated else settings.output.to)
-        device = wanted.device or settings.output.device or None
-        return (to, device) if to == SendTo.DEVICE else (to, None)
+        if wanted.output == "device" or (wanted.device and not wanted.output):
+            return (Output(1, "Sound card", CardOptions(device=wanted.device or "")),)
+        if wanted.output or wanted.simulated or wanted.capture is not None:
+            return NOT_HEARD
+        if opened is not None:
+            return opened.snapshot.programme.outputs
+        kept = None if self._kept is None else self._kept.outputs
+        try:
+            return FIRST if kept is None else tuple(output_from(one) for one in kept)
+        except SettingRefused as error:
+            _log.warning("the outputs that were kept cannot be: %s", error)
+            return FIRST
 
-    def _output(self, at_us: int) -> tuple[Output, Clock, bool]:
-        wanted, rate = self._wanted, self.settings.rate
-        to, device = self._sends_to(self.settings)
-        if to == SendTo.DEVICE:
-            from nightly_spindle.air.outputs import DeviceOutput
-
-            return DeviceOutput(rate, BLOCK, device), SystemClock(), False
+    def _rack(self, at_us: int) -> OutputRack:
+        """Return the rack of outputs; a simulated clock is the simulated card's own."""
         from nightly_spindle.simulators.soundcard import StandInSoundCard
 
-        card = StandInSoundCard(rate, wanted.pace or 1.0, at_us, wanted.capture)
-        return (card, card, True) if wanted.simulated else (card, SystemClock(), False)
+        wanted, rate = self._wanted, self.settings.rate
+        first = StandInSoundCard(rate, wanted.pace or 1.0, at_us, wanted.capture)
+        if wanted.simulated:
+            self._wall = first
+        waiting = [first]
+        return rack_for(
+            wanted.folder,
+            self.settings,
+            lambda: waiting.pop() if waiting else StandInSoundCard(rate),
+        )
 
     def _watched(self) -> Watchdog:
         dog = Watchdog(self.engine.tell_alarm)
@@ -196,6 +222,7 @@ class EngineProcess:
             threading.Thread(target=self._adopt, name="adopting", daemon=True).start()
         self._control.start()
         self._watchdog.start()
+        watch_outputs(self.output, self.engine.tell_alarm, self._leaving)
         if self._supervisor:
             threading.Thread(target=self._mind_supervisor, name="supervisor", daemon=True).start()
         if self._wanted.seconds is not None:
@@ -287,7 +314,8 @@ class EngineProcess:
             self.must_restart = True
             self.engine.leave()
             return
-        self._send_where_it_says(programme.settings)
+        self.settings = programme.settings
+        self.output.go_to(self._outputs(opened))
         state = self._newest(opened).state
         went_on = state is not None and state is self._kept_state()
         while not self._hand_over.adopt(opened.snapshot, state, went_on=went_on):
@@ -295,16 +323,6 @@ class EngineProcess:
         assert self.engine.logs is not None
         self._watcher.attach(self.engine, opened.snapshot, self.engine.logs)
         _log.warning("the station is read; the engine goes on by it")
-
-    def _send_where_it_says(self, settings: StationSettings) -> None:
-        """Send the sound where the station has it sent, once that is known."""
-        before, self.settings = self._sends_to(self.settings), settings
-        if self._sends_to(settings) == before:
-            return
-        former, (self.output, _, _) = self.output, self._output(self._clock_now())
-        self.engine.ask(partial(self.engine.send_to, self.output)).result()
-        former.close()
-        _log.warning("the sound goes where the station has it sent: %s", settings.output.to)
 
     def _read_later(self) -> Opened:
         """Return the station once it is read; look at what was kept meanwhile."""

@@ -11,6 +11,8 @@ from nightly_spindle.air.client import ask, look_for_engine
 from nightly_spindle.cli.base.common import print_json
 from nightly_spindle.core.base.errors import NotOnAir
 from nightly_spindle.core.base.timebase import US, clock, iso, length, zone
+from nightly_spindle.core.outputs.output_health import heard_by
+from nightly_spindle.core.reports.json_views import sight_view
 from nightly_spindle.store.base.messages import last_messages
 
 if TYPE_CHECKING:
@@ -18,7 +20,6 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.air.messages import EngineState
-    from nightly_spindle.core.programme.running_order import Play
 
 
 def tell(options: argparse.Namespace) -> int:
@@ -34,15 +35,6 @@ def tell(options: argparse.Namespace) -> int:
     if options.json:
         print_json({"told": options.order})
     return 0
-
-
-def _now_playing(playing: Play | None) -> str | None:
-    """Return the text that stands for what is on air: an event's own, else artist and title."""
-    if playing is None:
-        return None
-    item = playing.item
-    own = f"{item.artist} - {item.title}" if item.artist else item.title
-    return playing.line.shows or own
 
 
 def status(options: argparse.Namespace) -> int:
@@ -75,6 +67,8 @@ def _view(answer: EngineState) -> dict[str, Any]:
         gone = (sight.frame - playing.start + playing.begin) / state.clock.rate
         left = round(max(0.0, playing.item.measure.cue_out_s - gone), 3)
     item = playing.item if playing is not None else None
+    outputs = sight.outputs if sight is not None else ()
+    heard = heard_by(outputs)
     return {
         "pid": answer.pid,
         "now": iso(sight.now_us, tz) if sight and sight.now_us else None,
@@ -83,13 +77,17 @@ def _view(answer: EngineState) -> dict[str, Any]:
         "cart": item.cart if item else None,
         "title": item.title if item else None,
         "artist": item.artist if item else None,
-        "now_playing": _now_playing(playing),
+        "now_playing": (sight.shown if sight else "") or None,
         "left_s": left,
         "lined_up": len(state.order.upcoming),
         "late_blocks": sight.late_blocks if sight else 0,
         "underruns": sight.underruns if sight else 0,
         "problem": (sight.problem if sight else "") or None,
         "simulated": sight.simulated if sight else None,
+        "heard": list(heard.by) or None,
+        "heard_text": heard.text,
+        "heard_since": iso(heard.since_us, tz) if heard.since_us else None,
+        "outputs": [sight_view(one, tz) for one in outputs],
         "station_read": sight.whole if sight else None,
         "standing": list(sight.standing) if sight else [],
         "away": [
@@ -109,9 +107,13 @@ def _say(view: dict[str, Any], tz: ZoneInfo) -> None:
     )
     what = view["now_playing"] or "nothing"
     print(f"On air, {mode}, {at}: {what}, {length(view['left_s'] or 0)} left.")
-    if view["simulated"]:
-        print("Simulated: nobody hears this.")
+    print(f"{view['heard_text'][:1].upper()}{view['heard_text'][1:]}.")
     wrong = [f"The folder {one['folder']} is away: {one['why']}." for one in view["away"]]
+    wrong += [
+        f"The output “{one['name']}” is down: {one['problem']}. {one['mend']}"
+        for one in view["outputs"]
+        if one["problem"]
+    ]
     wrong += [f"The {thread} does not move." for thread in view["standing"]]
     if view["station_read"] is False:
         wrong.append("The station is not read; the engine plays from what it kept.")

@@ -13,6 +13,7 @@ from nightly_spindle.core.events.timed_events import AfterSongs, Firing, TimedEv
 from nightly_spindle.core.library.items import STATION_TONE, TONE_CART, Item
 from nightly_spindle.core.music.formats import NO_FORMATS, FormatPlan
 from nightly_spindle.core.music.rotation_tables import RotationTables
+from nightly_spindle.core.outputs.outputs import Output
 from nightly_spindle.core.overlays.overlay_pools import Pool, PoolUse
 from nightly_spindle.core.programme.away_folders import Away, away_for
 from nightly_spindle.core.programme.event_sources import EventSources, streams_of
@@ -54,7 +55,7 @@ class Programme:
     they name (folded). `aired` are the plays (instant in s, cart) before the station was read, as
     far back as rules of rotation reach. `spots` are campaigns, break patterns and what is placed;
     `formats` the station's own scheduling. `roots` are the folders (absolute) that audio lies in,
-    `away` those that cannot be reached now, by path.
+    `away` those that cannot be reached now, by path. `outputs` are where the sound goes.
     """
 
     settings: StationSettings
@@ -73,6 +74,7 @@ class Programme:
     formats: FormatPlan = NO_FORMATS
     roots: tuple[str, ...] = ()
     away: dict[str, Away] = field(default_factory=dict)
+    outputs: tuple[Output, ...] = ()
     aired: Sequence[tuple[float, int]] = ()
     rotation_tables: RotationTables | None = None  # of `rotation`, which keeps it true
     revision: int = 0  # counted up by whatever is set anew

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.base.findings import Finding
+    from nightly_spindle.core.outputs.output_health import OutputSight
     from nightly_spindle.core.playout.rehearsal_rows import (
         Landing,
         OverlayRow,
@@ -19,6 +20,27 @@ if TYPE_CHECKING:
         RehearsalRow,
     )
     from nightly_spindle.core.programme.air_state import AirState
+
+
+def sight_view(sight: OutputSight, tz: ZoneInfo) -> dict[str, Any]:
+    """Return how an output does as JSON: bytes sent, the share of a processor, delays in s."""
+    return {
+        "id": sight.id,
+        "name": sight.name,
+        "kind": str(sight.kind),
+        "state": str(sight.state),
+        "since": iso(sight.since_us, tz),
+        "heard": sight.heard,
+        "simulated": sight.simulated,
+        "trouble": str(sight.trouble) or None,
+        "problem": sight.problem or None,
+        "mend": sight.mend or None,
+        "late_blocks": sight.late,
+        "restarts": sight.again,
+        "bytes": sight.sent,
+        "load": sight.load,
+        "delay_s": sight.delay_s,
+    }
 
 
 def entry_view(

@@ -4,23 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import time
-from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from nightly_spindle.core.base.declared import (
-    checked,
-    choice,
-    flag,
-    group_from,
-    number,
-    text,
-    texts_of,
-)
+from nightly_spindle.core.base.declared import checked, flag, group_from, number, text, texts_of
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.short_texts import unreadable
 from nightly_spindle.core.base.timebase import parse_time_of_day, zone
 from nightly_spindle.core.calendar.day_plans import holidays_from
 from nightly_spindle.core.library.loudness_gain import Levels, Offsets, offsets_from, offsets_text
+from nightly_spindle.core.outputs.now_playing import TitleRules, check_pattern
 from nightly_spindle.core.segues.ducking import Ducking
 from nightly_spindle.core.segues.segue_rules import SegueRule
 
@@ -90,23 +82,6 @@ class FormatRules:
     holidays: str = text("", "Days that are holidays: 2026-12-25, 2026-12-26.")
 
 
-class SendTo(StrEnum):
-    """Where the station's sound goes."""
-
-    DEVICE = "device"
-    STANDIN = "standin"
-
-
-@dataclass(frozen=True, slots=True)
-class OutputRules:
-    """Where the station's sound goes when an engine is not told otherwise."""
-
-    to: SendTo = choice(
-        SendTo.DEVICE, "A sound device, or the simulated sound card, which nobody hears."
-    )
-    device: str = text("", "Name or number of the sound device; empty is the machine's default.")
-
-
 @dataclass(frozen=True, slots=True)
 class StationSettings:
     """What holds for the whole station.
@@ -136,7 +111,7 @@ class StationSettings:
     duck_voiceover: Ducking = Ducking()
     spots: SpotRules = SpotRules()
     formats: FormatRules = FormatRules()
-    output: OutputRules = OutputRules()
+    titles: TitleRules = TitleRules()
 
     @property
     def tz(self) -> ZoneInfo:
@@ -171,7 +146,7 @@ _GROUPS: dict[str, tuple[str, type[Any]]] = {
     "duck_voiceover": ("duck-voiceover", Ducking),
     "spots": ("spots", SpotRules),
     "formats": ("formats", FormatRules),
-    "output": ("output", OutputRules),
+    "titles": ("titles", TitleRules),
 }
 
 
@@ -211,6 +186,10 @@ def settings_from(values: Mapping[str, str]) -> StationSettings:
         known[name] = group_from(group, values, prefix, wrong)
     holidays = values.get("formats.holidays", "")
     wrong += [f"holidays: {text}" for text in unreadable((holidays_from, holidays))]
+    try:
+        check_pattern(known["titles"].pattern)
+    except SettingRefused as error:
+        wrong.append(str(error))
     known["kind_levels"] = offsets_from(values.get("level.kinds", ""), wrong)
     if wrong:
         raise SettingRefused("; ".join(wrong))

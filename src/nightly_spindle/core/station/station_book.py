@@ -23,6 +23,7 @@ SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "overlay_pools": ("pool of overlays", "id", "name"),
     "break_patterns": ("break pattern", "id", "name"),
     "campaigns": ("campaign", "id", "name"),
+    "outputs": ("output", "id", "name"),
     "format_clocks": ("format clock", "id", "name"),
     "day_plans": ("day plan", "id", "name"),
     "week": ("hour of the week", "hour", None),

@@ -14,6 +14,7 @@ from nightly_spindle.core.reports.timeline import lands
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
+    from nightly_spindle.core.outputs.output_health import Heard
     from nightly_spindle.core.reports.timeline import Mark, Pin
 
 _FIXED, _EVENT = "NEXT FIXED TIME", "NEXT EVENT"
@@ -35,14 +36,14 @@ class StatusBar(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(92, 4, 14, 4)
         row.setSpacing(26)
-        self._sounds = self._simulated = False
+        self._sounds = False
+        self._heard: Heard | None = None
         self.sign = QLabel("OFF AIR")
         self.sign.setAccessibleName("On air or not")
-        self.heard = QLabel("simulated:\nnobody hears this")
+        self.heard = QLabel("")
         self.heard.setAccessibleName("Whether anybody hears the station")
-        self.heard.setToolTip(
-            "The simulated sound card takes the sound. Choose a sound device at the place Station."
-        )
+        self.heard.setFixedWidth(160)
+        self.heard.setWordWrap(True)
         self.heard.hide()
         row.addWidget(self.sign)
         row.addWidget(self.heard)
@@ -91,18 +92,25 @@ class StatusBar(QWidget):
         self._sounds = on_air and not waiting
         self._colour()
 
-    def set_simulated(self, *, simulated: bool) -> None:
-        """Say beside the sign that nobody hears the station, while only a stand-in takes it.
+    def set_heard(self, heard: Heard | None) -> None:
+        """Say beside the sign who hears the station, None while the engine is off.
 
-        The sign is not lit then: nothing simulated looks real.
+        The sign is lit only while somebody does: nothing simulated looks real.
         """
-        if simulated != self._simulated:
-            self._simulated = simulated
-            self.heard.setVisible(simulated)
-            self._colour()
+        if heard == self._heard:
+            return
+        self._heard = heard
+        self.heard.setVisible(heard is not None)
+        if heard is not None:
+            self.heard.setText(heard.text)
+            lost = not heard.by or "not by" in heard.text
+            _set_role(self.heard, "muted" if heard.simulated or not lost else "warn")
+            self.heard.setToolTip(f"{heard.text}. The outputs are at Station, Outputs.")
+        self._colour()
 
     def _colour(self) -> None:
-        lit = "simulated" if self._simulated else "air"
+        heard = self._heard is None or bool(self._heard.by)
+        lit = "air" if heard else "simulated"
         _set_role(self.sign, lit if self._sounds else "off")
 
     def set_mode(self, text: str) -> None:

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.air.messages import HANDS, SetUnattended
 from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.outputs.output_health import heard_by
 from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.kit.column_memory import ColumnMemory
 from nightly_spindle.desk.kit.engine_link import EngineLink
@@ -335,7 +336,8 @@ class DeskWindow(QMainWindow):
     def _on_went(self) -> None:
         self._state = None
         self.status.set_on_air(on_air=False, waiting=False)
-        self.status.set_simulated(simulated=False)
+        self.status.set_heard(None)
+        self.station.take(None)
         copy = self._settings.copy_of
         self.status.set_mode(f"a copy of {copy}, not for air" if copy else "the engine is off")
         self.status.set_left(None)
@@ -378,7 +380,8 @@ class DeskWindow(QMainWindow):
 
     def _on_sight(self, sight: EngineStatus) -> None:
         self._now_us = sight.now_us
-        self.status.set_simulated(simulated=sight.simulated)
+        self.status.set_heard(heard_by(sight.outputs))
+        self.station.take(sight)
         self._show_time()
         self.air.take(sight)
         if self._state is not None and self._state.order.playing is not None:

@@ -1,4 +1,4 @@
-"""The place Station: backups, checking, the station book, a copy to try things on."""
+"""The place Station: outputs; backups, checking, the station book, a copy to try things on."""
 
 from __future__ import annotations
 
@@ -18,31 +18,40 @@ from PySide6.QtWidgets import (
     QListWidget,
     QMessageBox,
     QProgressBar,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from nightly_spindle.core.base.timebase import short_date
+from nightly_spindle.core.outputs.outputs import OutputKind
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import NumberField
+from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
+from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.station.levels_cards import LevelsCards
-from nightly_spindle.desk.station.output_card import OutputCard
+from nightly_spindle.desk.station.outputs_page import OutputsPage
 from nightly_spindle.store.base.messages import last_messages
 from nightly_spindle.store.base.station_folder import set_settings
 from nightly_spindle.store.station import backups, book_reading, station_book
 
 if TYPE_CHECKING:
+    from nightly_spindle.air.messages import EngineStatus
     from nightly_spindle.core.station.backups import Backup
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.theme import Palette
 
+_PAGES = {
+    "Outputs": "Where the sound goes: streams, sound cards, recordings",
+    "Safekeeping": "Backups, checking, the station book, loudness",
+}
 _MOST = 400  # lines of a report that are shown
 
 
 class StationPlace(Place):
-    """Keeping the station safe. Signal: `changed` when a book was applied."""
+    """Outputs, and keeping the station safe. Signal: `changed` when a book was applied."""
 
     changed = Signal()
 
@@ -50,9 +59,8 @@ class StationPlace(Place):
         super().__init__()
         self.setObjectName("place")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        del palette  # the style sheet paints all of it
         self._folder, self._settings = folder, settings
-        self.undo = QUndoStack(self)  # nothing here can be undone: it is asked beforehand
+        self.undo = QUndoStack(self)  # of outputs; all else is asked beforehand
         self.shelf = LibraryWorker(folder, self)
         self.shelf.failed.connect(self._on_failed)
         self.asking: Any = None
@@ -74,24 +82,57 @@ class StationPlace(Place):
         self.levels = LevelsCards(self.shelf, settings)
         self.levels.told.connect(self.told.setText)
         self.levels.changed.connect(self.changed)
-        self.output = OutputCard(self.shelf, folder, settings)
-        self.output.told.connect(self.told.setText)
+        self.outputs = OutputsPage(self.shelf, self.undo, settings, palette)
+        self.outputs.said.connect(self._say_of_outputs)
+        self.note = NoteLabel()
+        self.keeping = QWidget()
+        self.stage = QStackedWidget()
         self._lay_out()
+        self.show_page("Outputs")
 
     def _lay_out(self) -> None:
-        box = QVBoxLayout(self)
-        box.setContentsMargins(22, 16, 22, 12)
+        self.pages = Tabs(_PAGES)
+        self.pages.chosen.connect(self.show_page)
+        bar = QHBoxLayout()
+        bar.setContentsMargins(12, 8, 12, 0)
+        bar.addWidget(self.pages)
+        bar.addSpacing(10)
+        bar.addWidget(self.note, 1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(6)
+        whole.addLayout(bar)
+        whole.addWidget(self.stage, 1)
+        self.stage.addWidget(self.outputs)
+        self.stage.addWidget(self.keeping)
+        self._lay_out_keeping()
+
+    def show_page(self, name: str) -> None:
+        """Show the outputs, or how the station is kept safe."""
+        self.stage.setCurrentIndex(self.pages.show_page(name))
+
+    def begin_new(self) -> None:
+        """Begin a new stream."""
+        self.show_page("Outputs")
+        self.outputs.new[OutputKind.STREAM].click()
+
+    def take(self, sight: EngineStatus | None) -> None:
+        """Follow the engine; None when it is off."""
+        self.outputs.take(None if sight is None else sight.outputs)
+
+    def _say_of_outputs(self, sentence: str) -> None:
+        self.note.say(sentence)
+
+    def _lay_out_keeping(self) -> None:
+        box = QVBoxLayout(self.keeping)
+        box.setContentsMargins(22, 8, 22, 12)
         box.setSpacing(12)
-        title = QLabel("The station")
-        title.setProperty("role", "title")
-        box.addWidget(title)
         box.addWidget(self.head)
         row = QHBoxLayout()
         row.setSpacing(16)
         row.addWidget(self._backup_card(), 3)
         row.addWidget(self._check_card(), 2)
         row.addWidget(self._book_card(), 2)
-        row.addWidget(self.output, 2)
         box.addLayout(row)
         box.addWidget(self.levels)
         box.addWidget(self.told)
@@ -162,18 +203,20 @@ class StationPlace(Place):
         return card
 
     def set_palette(self, palette: Palette) -> None:
-        """Nothing here is painted by hand."""
-        del palette
+        """Paint in other colours."""
+        self.outputs.set_palette(palette)
 
     # -- showing -------------------------------------------------------------------------------
 
     def open(self) -> None:
-        """Show the backups that there are."""
+        """Show the outputs, and the backups that there are."""
+        self.outputs.refresh()
         folder = self._folder
         self.shelf.look(lambda _: backups.backups(folder), self._show_backups, "backups")
 
     def close_down(self) -> None:
         """Finish what is under way."""
+        self.note.stop()
         self.shelf.close()
 
     def _show_backups(self, found: list[Backup]) -> None:

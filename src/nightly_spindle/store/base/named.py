@@ -71,5 +71,6 @@ def new_number(rows: Iterable[Row], name: str, what: str, own: int = 0) -> int:
     known = list(rows)
     for row in known:
         if row["name"].casefold() == name.casefold() and row["id"] != own:
-            raise InputFault(f"there is a {what} “{row['name']}” already; give another name")
+            an = "an" if what[0] in "aeiou" else "a"
+            raise InputFault(f"there is {an} {what} “{row['name']}” already; give another name")
     return own or max((row["id"] for row in known), default=0) + 1

@@ -5,22 +5,26 @@ from __future__ import annotations
 import json
 from contextlib import closing
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.base.errors import InputFault, StorageFault
+from nightly_spindle.core.outputs.outputs import FIRST, output_values
 from nightly_spindle.core.station.log_sources import Loads
 from nightly_spindle.core.station.settings import StationSettings, settings_from, texts_from
 from nightly_spindle.store.base.database import DATABASE, DatabaseRefused, connect
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
+    from nightly_spindle.core.outputs.outputs import Output
     from nightly_spindle.store.base.transaction import LibraryTransaction
 
 DEFAULT_PATTERN = "%Y-%m-%d.m3u"
 
 
-def new_station(folder: Path, values: Mapping[str, str]) -> StationSettings:
+def new_station(
+    folder: Path, values: Mapping[str, str], outputs: Sequence[Output] = FIRST
+) -> StationSettings:
     """Make an empty station with a log drop on its own `logs` folder that loads each day's log.
 
     `values` are settings as texts; SettingRefused names all that are wrong. Nothing is
@@ -46,6 +50,12 @@ def new_station(folder: Path, values: Mapping[str, str]) -> StationSettings:
                 " VALUES (1, ?, 'logs', ?, ?)",
                 ("Day log", DEFAULT_PATTERN, json.dumps({"loads": str(Loads.AT_TIME)})),
             )
+            for place, output in enumerate(outputs, 1):
+                row = output_row(output, place)
+                connection.execute(
+                    f"INSERT INTO output ({', '.join(row)}) VALUES ({', '.join('?' * len(row))})",
+                    tuple(row.values()),
+                )
         connection.close()
     except OSError as error:
         raise StorageFault(f"{folder} cannot be written: {error.strerror or error}") from error
@@ -53,6 +63,17 @@ def new_station(folder: Path, values: Mapping[str, str]) -> StationSettings:
         path.unlink(missing_ok=True)
         raise
     return settings
+
+
+def output_row(output: Output, place: int) -> dict[str, Any]:
+    """Return an output as a row of its table; `place` is where it stands among the others."""
+    plain = output_values(output)
+    return {
+        **{name: plain[name] for name in ("id", "name", "kind")},
+        "place": place,
+        "enabled": plain["on"],
+        "options": json.dumps(plain["options"], ensure_ascii=False),
+    }
 
 
 def absolute(folder: Path, text: str) -> str:

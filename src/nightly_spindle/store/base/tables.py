@@ -268,6 +268,18 @@ overlay_pool = Table(
     Column("options", Text, nullable=False),  # core.overlay_pools.PoolOptions, JSON
 )
 
+# Where the sound goes (core.outputs.outputs). Passwords are kept apart.
+output = Table(
+    "output",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("kind", Text, nullable=False),
+    Column("place", Integer, nullable=False),  # where it stands among the others
+    Column("enabled", Boolean, nullable=False),
+    Column("options", Text, nullable=False),  # the kind's options that are not as usual, JSON
+)
+
 # A kind of break (core.breaks).
 break_pattern = Table(
     "break_pattern",

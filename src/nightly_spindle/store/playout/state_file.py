@@ -14,7 +14,7 @@ from __future__ import annotations
 import logging
 import os
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 from zlib import crc32
 
 import msgspec
@@ -41,6 +41,7 @@ class Kept:
     """`settings` are the station's as texts; `items` what the running order and rotation name.
 
     `pool` are the carts of rotation in the order of their turn, `roots` the folders of audio,
+    `outputs` where the sound goes as plain values (None: an older program's),
     `seen_us` is the last sign of life, `left` whether the engine was told to leave.
     """
 
@@ -51,6 +52,7 @@ class Kept:
     seen_us: int = 0
     left: bool = False
     roots: list[str] = field(default_factory=list)
+    outputs: list[dict[str, Any]] | None = None
 
 
 def pack(
@@ -59,6 +61,7 @@ def pack(
     items: list[Item],
     pool: list[int],
     roots: Sequence[str] = (),
+    outputs: Sequence[dict[str, Any]] = (),
 ) -> bytes:
     """Return the body of a slot. `state` is the encoded state."""
     return msgspec.json.encode(
@@ -68,6 +71,7 @@ def pack(
             "items": items,
             "pool": pool,
             "roots": roots,
+            "outputs": outputs,
         }
     )
 

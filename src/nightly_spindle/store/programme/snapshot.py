@@ -14,6 +14,8 @@ from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.logs.log_meanings import Meaning, Means
+from nightly_spindle.core.outputs.output_health import can_be_heard
+from nightly_spindle.core.outputs.outputs import outputs_sentence
 from nightly_spindle.core.programme.items_in_reach import ItemsInReach
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.rotation import reach_s, turn_order
@@ -30,6 +32,7 @@ from nightly_spindle.store.library.item_reading import ITEM, item_from, items_by
 from nightly_spindle.store.logs.log_reader import LogReader
 from nightly_spindle.store.music.formats import carts_of as format_carts
 from nightly_spindle.store.music.formats import read_formats
+from nightly_spindle.store.outputs.outputs import read_outputs
 from nightly_spindle.store.overlays.pools import carts_of, read_pools
 from nightly_spindle.store.playout.journal import plays_between
 from nightly_spindle.store.segues.rules_reading import read_rules
@@ -103,7 +106,20 @@ class Snapshot:
         back_us = round(reach_s(self.programme) * US)
         self.programme.aired = plays_between(self.connection, from_us - back_us, from_us)
         self.look_for_files()
-        self.programme.standing = [*self._away(), *self._standing(from_us)]
+        self.programme.standing = [*self._heard(), *self._away(), *self._standing(from_us)]
+
+    def _heard(self) -> list[Standing]:
+        """Return that nobody can hear the station, where nobody can."""
+        if can_be_heard(self.programme.outputs):
+            return []
+        return [
+            Standing(
+                "not-heard",
+                Severity.ALARM,
+                outputs_sentence(self.programme.outputs),
+                "Make an output that listeners hear, or switch one on (Station, Outputs).",
+            )
+        ]
 
     def _away(self) -> list[Standing]:
         """Return which folders are away."""
@@ -164,6 +180,7 @@ def open_station(
         formats=formats,
     )
     programme.roots = read_roots(connection, folder)
+    programme.outputs = read_outputs(connection)
     snapshot = Snapshot(folder, connection, programme, logs, count, patience)
     snapshot.reach(carts | carts_of(pools) | spot_carts(spots) | format_carts(formats))
     load_pool(snapshot)

@@ -16,10 +16,12 @@ from nightly_spindle.core.library.intake import options_from
 from nightly_spindle.core.library.markers import marks_from, shaping_from
 from nightly_spindle.core.library.rotation_card import card_from
 from nightly_spindle.core.music.formats import Turn
+from nightly_spindle.core.outputs.outputs import FIRST, NOT_HEARD, output_values
 from nightly_spindle.core.segues.segue_rules import edit_from, pair_rule
 from nightly_spindle.core.station.log_sources import check_drop
 from nightly_spindle.core.station.settings import RENAMED, settings_from
 from nightly_spindle.store.music import format_book
+from nightly_spindle.store.outputs.outputs import book_entry, wrong_outputs
 from nightly_spindle.store.overlays import pools
 from nightly_spindle.store.programme.snapshot import drop_of
 from nightly_spindle.store.traffic import campaigns
@@ -29,8 +31,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.station.station_book import Book
 
-FORMAT = "nightly-spindle-book-7"
-_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 7))
+FORMAT = "nightly-spindle-book-8"
+_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 8))
 SCHEMA = Path(__file__).with_name("station_book.schema.json")
 
 
@@ -59,9 +61,10 @@ def _from_former(book: Any) -> Any:
     """Return a book of a former format as one of this format; any other as it is."""
     if not isinstance(book, dict) or book.get("format") not in _FORMER:
         return book
-    settings = book.get("settings")
+    settings, outputs = book.get("settings"), []
     if isinstance(settings, dict):
         settings = {RENAMED.get(name, name): text for name, text in settings.items()}
+        outputs = _former_outputs(settings)
     items = book.get("items")
     if isinstance(items, list):
         items = [
@@ -89,6 +92,7 @@ def _from_former(book: Any) -> Any:
         "overlay_pools": [],
         "break_patterns": [],
         "campaigns": [],
+        "outputs": outputs,
         **format_book.NONE,
     }
     same = {
@@ -99,6 +103,14 @@ def _from_former(book: Any) -> Any:
         "events": events,
     }
     return {**new, **book, **same, "format": FORMAT}
+
+
+def _former_outputs(settings: dict[str, Any]) -> list[dict[str, Any]]:
+    """Take the two settings out that named a station's one output; returns it."""
+    to, device = settings.pop("output.to", "device"), settings.pop("output.device", "")
+    (first,) = FIRST if to == "device" else NOT_HEARD
+    options = {"device": device} if to == "device" and device else {}
+    return [book_entry({**output_values(first), "options": options})]
 
 
 def _wrong(book: Any) -> list[str]:
@@ -123,6 +135,7 @@ _MARKS = {
     "overlay_pools": "id",
     "break_patterns": "id",
     "campaigns": "id",
+    "outputs": "id",
     "format_clocks": "id",
     "day_plans": "id",
     "week": "hour",
@@ -163,6 +176,7 @@ def _wrong_values(book: Book) -> list[str]:
     kinds = {item["cart"]: item["kind"] for item in book["items"]}
     wrong += pools.wrong_pools(book["overlay_pools"], kinds)
     wrong += campaigns.wrong_spots(book["campaigns"], book["break_patterns"], kinds)
+    wrong += wrong_outputs(book["outputs"])
     wrong += format_book.wrong_formats(book)
     for number, job in enumerate(book["intake_jobs"]):
         try:

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     )
     from nightly_spindle.store.logs import log_source_edits
     from nightly_spindle.store.music import formats, made_hours
+    from nightly_spindle.store.outputs import outputs
     from nightly_spindle.store.overlays import pools
     from nightly_spindle.store.segues import segues
     from nightly_spindle.store.traffic import campaigns
@@ -41,6 +42,7 @@ __all__ = [
     "log_source_edits",
     "made_hours",
     "marking",
+    "outputs",
     "pools",
     "rotation_cards",
     "segues",
@@ -58,6 +60,7 @@ _PACKAGES = {
     "logs": ("log_source_edits",),
     "events": ("events",),
     "music": ("formats", "made_hours"),
+    "outputs": ("outputs",),
     "overlays": ("pools",),
     "segues": ("segues",),
     "traffic": ("campaigns",),
@@ -102,6 +105,11 @@ def restore_events(library: LibraryTransaction, before: Any) -> None:
 def restore_pools(library: LibraryTransaction, before: Any) -> None:
     """Take back a change of pools of overlays."""
     import_module("nightly_spindle.store.overlays.pools").restore_pools(library, before)
+
+
+def restore_outputs(library: LibraryTransaction, before: Any) -> None:
+    """Take back a change of outputs."""
+    import_module("nightly_spindle.store.outputs.outputs").restore_outputs(library, before)
 
 
 def restore_campaigns(library: LibraryTransaction, before: Any) -> None:

@@ -10,7 +10,8 @@ drops load and what was settled by hand; drops of older ones load by timed event
 has timed events of every kind, with a number each; those of older ones are numbered in order.
 Format 5 has pools of overlays; older ones have none. Format 6 has break patterns and campaigns;
 older ones have none. Format 7 has formats: clocks, day plans, week, calendar, rules of rotation,
-what items say of their turns, and the order that categories come round in.
+what items say of their turns, and the order that categories come round in. Format 8 has outputs,
+without their passwords; those of older ones are as their settings named one.
 """
 
 from __future__ import annotations
@@ -27,11 +28,13 @@ from nightly_spindle.core.library.markers import marks_from, shaping_from
 from nightly_spindle.core.library.rotation_card import card_from
 from nightly_spindle.core.library.song_names import song_key
 from nightly_spindle.core.logs.log_matching import key, search_words
+from nightly_spindle.core.outputs.outputs import output_from
 from nightly_spindle.core.segues.segue_rules import edit_from, edit_values
 from nightly_spindle.core.station.log_sources import DropOptions
 from nightly_spindle.core.station.settings import settings_from, texts_from
 from nightly_spindle.core.station.station_book import Book, BookChange, compare
 from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.base.station_folder import output_row
 from nightly_spindle.store.events.events import row_of, values_of
 from nightly_spindle.store.library.item_rows import (
     MEASURE,
@@ -42,6 +45,7 @@ from nightly_spindle.store.library.item_rows import (
     us_of,
 )
 from nightly_spindle.store.music import format_book
+from nightly_spindle.store.outputs import outputs
 from nightly_spindle.store.overlays import pools
 from nightly_spindle.store.station.book_reading import DROP_JSON, FORMAT, drop_row
 from nightly_spindle.store.traffic import campaigns
@@ -120,6 +124,10 @@ def read_station(folder: Path) -> dict[str, Any]:
                 campaigns.values_of(row) for row in _all(connection, "break_pattern", "place, id")
             ],
             "campaigns": [campaigns.values_of(row) for row in _all(connection, "campaign", "id")],
+            "outputs": [
+                outputs.book_entry(outputs.values_of(row))
+                for row in _all(connection, "output", "place, id")
+            ],
             **format_book.format_sections(connection),
         }
 
@@ -190,10 +198,15 @@ def _apply(library: LibraryTransaction, book: Book) -> None:
         (t.campaign, [campaigns.row_of(entry) for entry in book["campaigns"]]),
         (t.spot_placed, []),  # it is worked out anew
         (t.placing, []),
+        (t.output, _output_rows(book)),
         *format_book.format_rows(book),
     ):
         library.run(table.delete())
         _fill(library, table, rows)
+
+
+def _output_rows(book: Book) -> list[dict[str, Any]]:
+    return [output_row(output_from(entry), n) for n, entry in enumerate(book["outputs"], 1)]
 
 
 def _apply_items(

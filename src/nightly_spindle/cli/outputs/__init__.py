@@ -1,0 +1,1 @@
+"""Commands of outputs, and of what they recorded."""

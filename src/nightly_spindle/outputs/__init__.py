@@ -1,0 +1,1 @@
+"""Outputs at work: streams, sound cards, recordings, and what listeners are told is playing."""

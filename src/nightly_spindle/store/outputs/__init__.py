@@ -1,0 +1,1 @@
+"""Outputs: read and edited, their passwords kept apart."""
