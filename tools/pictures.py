@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QApplication
 
 from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.shell.window import DeskWindow
+from nightly_spindle.simulators.streaming_server import STREAMING_PORT, StreamingServer
 from nightly_spindle.store.base.station_folder import read_settings
 
 if TYPE_CHECKING:
@@ -176,6 +177,7 @@ def main() -> None:
             stderr=subprocess.DEVNULL,
         )
         air_hours(folder)
+        server = StreamingServer(port=STREAMING_PORT).start()
         engine = on_air(folder)
         memory = QSettings(str(Path(work) / "desk.ini"), QSettings.Format.IniFormat)
         memory.setValue("look", "dark")
@@ -188,6 +190,7 @@ def main() -> None:
         try:
             Pictures(window).all()
         finally:
+            server.stop()
             window.close()
             engine.terminate()
             engine.wait()

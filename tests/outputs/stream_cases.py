@@ -49,10 +49,11 @@ def sending(output, password=PASSWORD):
 class Pump:
     """Puts sound into outputs, block by block, at a pace (0: as fast as they take it)."""
 
-    def __init__(self, outputs, sound, pace=1.0, titles=()):
+    def __init__(self, outputs, sound, pace=1.0, titles=(), epoch_us=EPOCH_US):
         self.outputs, self.sound, self.pace = outputs, sound, pace
         self.titles = dict(titles)  # block: text
         self.stopping = threading.Event()
+        self.epoch_us = epoch_us
         self.at = 0
         self.longest_s = 0.0
         self._thread = threading.Thread(target=self._run)
@@ -73,7 +74,7 @@ class Pump:
         for number in range(len(self.sound) // BLOCK):
             if self.stopping.is_set():
                 return
-            at_us = EPOCH_US + number * BLOCK * 1_000_000 // RATE
+            at_us = self.epoch_us + number * BLOCK * 1_000_000 // RATE
             frames = self.sound[number * BLOCK : (number + 1) * BLOCK]
             before = time.perf_counter()
             for one in self.outputs:

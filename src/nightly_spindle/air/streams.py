@@ -10,14 +10,12 @@ from __future__ import annotations
 import threading
 from typing import TYPE_CHECKING
 
-import numpy as np
-
-from nightly_spindle.audio.files import tame
+from nightly_spindle.audio.web_streams import decoded
+from nightly_spindle.core.base.errors import AudioUnreadable
 from nightly_spindle.core.base.timebase import to_frames
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
-
+    import numpy as np
     from numpy.typing import NDArray
 
     from nightly_spindle.core.programme.sequencer_actions import Start
@@ -26,7 +24,6 @@ _OPEN_S = 4.0  # a server that does not answer for so long is tried again
 _READ_S = 2.0
 _RETRY_S = 0.5
 _PIECE_S = 0.1
-_SOON = {"probesize": "65536", "analyzeduration": "300000"}  # bytes, µs: enough to know the format
 _AHEAD_S = 12.0
 
 
@@ -108,34 +105,17 @@ class LiveStream:
             self._change.notify_all()
 
     def _run(self) -> None:
-        from av.error import FFmpegError
-
         while not self.closed:
             try:
-                for piece in self._decoded():
+                for piece in decoded(self._url, self._rate, _OPEN_S, _READ_S):
                     self._put(piece)
                     if self.closed:
                         return
                 self.problem = f"the stream {self._url} has ended"
-            except FFmpegError as error:
-                said = error.strerror or type(error).__name__
-                self.problem = f"the stream {self._url} cannot be read: {said}"
+            except AudioUnreadable as error:
+                self.problem = str(error)
             with self._change:
                 self._change.wait_for(lambda: self.closed, _RETRY_S)
-
-    def _decoded(self) -> Iterator[NDArray[np.float32]]:
-        import av
-
-        with av.open(self._url, timeout=(_OPEN_S, _READ_S), options=_SOON) as container:
-            if not container.streams.audio:
-                self.problem = f"{self._url} is no sound"
-                return
-            resampler = av.AudioResampler(format="flt", layout="stereo", rate=self._rate)
-            for frame in container.decode(audio=0):
-                for part in resampler.resample(frame):
-                    piece = part.to_ndarray().reshape(-1, 2).astype(np.float32)
-                    tame(piece)
-                    yield piece
 
     def _put(self, piece: NDArray[np.float32]) -> None:
         most = round(_AHEAD_S * self._rate)

@@ -49,6 +49,7 @@ class QueuedOutput:
         self._there = threading.Condition()
         self.leaving = threading.Event()
         self._left = 0.0
+        self._seeing = threading.Lock()
         self._thread = threading.Thread(target=self._run, name=f"output {output.id}", daemon=True)
         self.sight = OutputSight(
             output.id, output.name, output.kind, OutputState.STARTING, _now_us()
@@ -122,16 +123,16 @@ class QueuedOutput:
         problem: str | None = None,
         **more: object,
     ) -> None:
-        """Say how it does now."""
-        was = self.sight
+        """Say how it does now. From any thread."""
         changes: dict[str, object] = dict(more)
-        if state is not None and state is not was.state:
-            changes |= {"state": state, "since_us": _now_us()}
         if trouble is not None:
             changes["trouble"] = trouble
         if problem is not None:
             changes["problem"] = problem
-        self.sight = replace(was, **changes)  # type: ignore[arg-type]  # names of its fields
+        with self._seeing:
+            if state is not None and state is not self.sight.state:
+                changes |= {"state": state, "since_us": _now_us()}
+            self.sight = replace(self.sight, **changes)  # type: ignore[arg-type]  # its fields
 
     def _run(self) -> None:
         while not self.leaving.is_set():

@@ -184,18 +184,22 @@ class OutputWatch:
 
     def __init__(self, rack: OutputRack, tell: Callable[[str, str, str, Severity], None]) -> None:
         self._rack, self._tell = rack, tell
-        self._told: dict[int, str] = {}
+        self._told: dict[int, Trouble] = {}
 
     def look(self, now_us: int) -> None:
         """Tell what is to be told now."""
         seen = self._rack.sights()
         for one in seen:
-            if one.state is OutputState.DOWN and now_us - one.since_us >= ALARM_S * 1_000_000:
-                if one.id not in self._told:
-                    self._told[one.id] = one.name
-                    text = f"The output “{one.name}” is down: {one.problem}."
-                    self._tell("output-down", text, one.mend, Severity.ALARM)
-            elif one.state is OutputState.UP and one.id in self._told:
+            down = one.state is OutputState.DOWN
+            for_long = now_us - one.since_us >= ALARM_S * 1_000_000
+            if one.problem and (for_long or not down):
+                if self._told.get(one.id) != one.trouble:
+                    self._told[one.id] = one.trouble
+                    said = "is down" if down else "is not heard"
+                    text = f"The output “{one.name}” {said}: {one.problem}."
+                    code = "output-down" if down else "output-unheard"
+                    self._tell(code, text, one.mend, Severity.ALARM)
+            elif one.state is OutputState.UP and not one.problem and one.id in self._told:
                 del self._told[one.id]
                 text = f"The output “{one.name}” is up again."
                 self._tell("output-back", text, "Nothing needs to be done.", Severity.NOTE)

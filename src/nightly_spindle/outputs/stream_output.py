@@ -13,6 +13,7 @@ from nightly_spindle.core.outputs.now_playing import Shown
 from nightly_spindle.core.outputs.output_health import OutputState, Trouble, wait_s
 from nightly_spindle.core.outputs.outputs import StreamOptions
 from nightly_spindle.core.outputs.stream_codecs import FACTS
+from nightly_spindle.outputs.far_end import FarEnd, FarSight
 from nightly_spindle.outputs.queued_output import Heard, QueuedOutput
 from nightly_spindle.outputs.source_connection import SourceConnection, SourceRefused
 from nightly_spindle.outputs.stream_encoder import StreamEncoder
@@ -47,6 +48,20 @@ class StreamOutput(QueuedOutput):
         self._past: deque[Heard] = deque(maxlen=round(self._options.burst_s * rate / block))
         self._shown: Shown | None = None
         self._failed = 0
+        self._far = (
+            FarEnd(self._options, rate, self._far_end) if self._options.listen_every else None
+        )
+
+    def _far_end(self, found: FarSight) -> None:
+        """Say what was heard at the far end, while the stream is up."""
+        if self.sight.state is OutputState.UP:
+            self.see(None, found.trouble, found.problem, delay_s=found.delay_s)
+
+    def leave(self) -> None:
+        """End soon; returns at once."""
+        if self._far is not None:
+            self._far.leave()
+        super().leave()
 
     def work(self) -> None:
         """Connect, send until it is lost, and wait for the next try."""
@@ -80,6 +95,8 @@ class StreamOutput(QueuedOutput):
         """Remember the last seconds, for a burst, and what is on."""
         if isinstance(what, Heard):
             self._past.append(what)
+            if self._far is not None:
+                self._far.put(what)
         elif what is not None:
             self._shown = what
 
@@ -110,6 +127,8 @@ class StreamOutput(QueuedOutput):
         for heard in self._past:
             self._send(connection, encoder.encode(heard.frames))
         self.see(OutputState.UP, Trouble.NONE, "", simulated=connection.simulated)
+        if self._far is not None:
+            self._far.up()
         _log.info("the output “%s” is taken: %s", self.output.name, connection.answer)
 
     def _go_on(

@@ -18,7 +18,8 @@ from nightly_spindle.core.base.timebase import local_from
 from nightly_spindle.core.library.intake import FileFate, IntakeJob, IntakeOptions, Numbering
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks, Shaping
-from nightly_spindle.core.outputs.outputs import NOT_HEARD
+from nightly_spindle.core.outputs.outputs import Output, RecordingOptions, StreamOptions
+from nightly_spindle.core.outputs.stream_codecs import Codec
 from nightly_spindle.core.segues.segue_rules import ANY, pair_rule
 from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.simulators import synth
@@ -28,6 +29,7 @@ from nightly_spindle.simulators.demo_events import demo_events
 from nightly_spindle.simulators.demo_formats import demo_formats
 from nightly_spindle.simulators.demo_logs import night_hours
 from nightly_spindle.simulators.demo_pools import demo_pools
+from nightly_spindle.simulators.streaming_server import PASSWORD, STREAMING_PORT
 from nightly_spindle.store.base.database import DATABASE
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import LibraryTransaction, now_us
@@ -37,6 +39,7 @@ from nightly_spindle.store.library.intake_jobs import save_job
 from nightly_spindle.store.library.lists import make_list, set_target
 from nightly_spindle.store.library.marking import set_by_hand
 from nightly_spindle.store.logs.log_source_edits import save_drop
+from nightly_spindle.store.outputs.passwords import set_password
 from nightly_spindle.store.overlays.pools import save_pool
 from nightly_spindle.store.segues.segues import set_rule
 from nightly_spindle.store.traffic.campaigns import save_break, save_campaigns
@@ -57,6 +60,7 @@ _CATEGORY = {
     "voiceover": "Voiceovers",
     "psa": FILLER,
 }
+_STREAM = 1  # the number of the demo's stream
 _VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
 
 
@@ -95,10 +99,18 @@ def build(folder: Path, timezone: str, progress: Callable[[str, float], None]) -
     _take_in(folder, timezone, progress)
 
 
+def _outputs() -> tuple[Output, ...]:
+    """Return where the demo goes: a stream to the stand-in that runs with it."""
+    address = f"http://127.0.0.1:{STREAMING_PORT}/lantern-quay"
+    stream = StreamOptions(address, codec=Codec.MP3, genre="harbour night music")
+    kept = RecordingOptions(keep_days=7.0, most_gb=2.0)
+    return (Output(_STREAM, "Quay stream", stream), Output(2, "Night tape", kept, on=False))
+
+
 def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]) -> None:
     # built beside and renamed, so that a build that was broken off is not taken for a station
     (folder / "building" / DATABASE).unlink(missing_ok=True)
-    new_station(folder / "building", {"name": STATION, "timezone": timezone}, NOT_HEARD)
+    new_station(folder / "building", {"name": STATION, "timezone": timezone}, _outputs())
     kinds = sorted({"song", *(short.kind for short in SHORTS)})
     building = folder / "building"
     if (building / "audio").exists():
@@ -114,6 +126,7 @@ def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]
     for entry in sorted(building.iterdir()):
         entry.rename(folder / entry.name)
     building.rmdir()
+    set_password(folder, _STREAM, PASSWORD)
     progress("done", 1.0)
 
 

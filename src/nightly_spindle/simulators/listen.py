@@ -18,6 +18,7 @@ import numpy as np
 from nightly_spindle.audio.files import FileSource
 from nightly_spindle.audio.limiter import Limiter
 from nightly_spindle.audio.mixer import Mixer, Voice
+from nightly_spindle.audio.web_streams import decoded
 from nightly_spindle.core.base.errors import AudioUnreadable, OutputFault
 from nightly_spindle.core.library.items import STATION_TONE
 from nightly_spindle.core.programme.running_order import Line, Origin, Overlay, OverlayPlace, Play
@@ -32,6 +33,7 @@ from nightly_spindle.simulators.listening_orders import (
     ListeningOrder,
     PlayFile,
     PlayJoin,
+    PlayStream,
     line_of,
     order_from,
 )
@@ -43,6 +45,7 @@ _RATE = 48_000
 _BLOCK = 1024
 _TELL = 5  # blocks between two places told
 _MOST_DB = 24.0
+_OPEN_S, _READ_S = 5.0, 5.0  # of a stream that is listened to
 _BUFFER_S = 0.1  # what is asked for next is to be heard soon
 
 
@@ -76,6 +79,8 @@ class Listener:
                     self._play(order)
                 elif isinstance(order, PlayJoin):
                     self._play_join(order)
+                elif isinstance(order, PlayStream):
+                    self._play_stream(order)
                 elif isinstance(order, GetReady):
                     _say(ListeningNews(ready=True))
             except AudioUnreadable as error:
@@ -115,6 +120,23 @@ class Listener:
             count += 1
             if got < _BLOCK:
                 return
+
+    def _play_stream(self, order: PlayStream) -> None:
+        """Play a stream, in blocks as the output takes them."""
+        held = np.empty((0, 2), dtype=np.float32)
+        heard = told = 0
+        for piece in decoded(order.url, _RATE, _OPEN_S, _READ_S, order.authority):
+            held = np.concatenate([held, piece])
+            while len(held) >= _BLOCK:
+                if self._new.is_set():
+                    return
+                self._output.write(held[:_BLOCK])
+                held = held[_BLOCK:]
+                heard += _BLOCK
+            if heard - told >= _TELL * _BLOCK:
+                told = heard
+                _say(ListeningNews(at_s=heard / _RATE))
+        _say(ListeningNews(ended=True, problem=f"the stream {order.url} has ended"))
 
     def _play_join(self, join: PlayJoin) -> None:
         """Play a few files on one time line through the station's own mixer."""

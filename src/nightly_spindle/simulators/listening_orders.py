@@ -61,6 +61,13 @@ class PlayJoin(msgspec.Struct, frozen=True, tag="join", tag_field="play"):
     to_s: float
 
 
+class PlayStream(msgspec.Struct, frozen=True, tag="stream", tag_field="play"):
+    """Play a stream as its listeners hear it, until something else is asked for."""
+
+    url: str
+    authority: str = ""
+
+
 class BeQuiet(msgspec.Struct, frozen=True, tag="nothing", tag_field="play"):
     """Play nothing more."""
 
@@ -69,7 +76,7 @@ class GetReady(msgspec.Struct, frozen=True, tag="soon", tag_field="play"):
     """Say so when playing could begin."""
 
 
-ListeningOrder = PlayFile | PlayJoin | BeQuiet | GetReady
+ListeningOrder = PlayFile | PlayJoin | PlayStream | BeQuiet | GetReady
 
 
 class ListeningNews(msgspec.Struct, frozen=True, omit_defaults=True):

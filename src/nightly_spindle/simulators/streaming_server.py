@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
+STREAMING_PORT = 8135  # where the stand-in listens unless told otherwise
 PASSWORD = "lantern"  # noqa: S105 - the stand-in's own, known to all
 _KEPT_S = 15.0
 _BURST_S = 2.0  # of the past, sent to a new listener at once

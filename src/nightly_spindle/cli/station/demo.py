@@ -39,11 +39,12 @@ def demo(options: argparse.Namespace) -> int:
     if options.build_only:
         return 0
     _serve_relay()
+    _serve_streaming()
     if options.no_window:
         from nightly_spindle.cli.playout.air import keep_on_air
         from nightly_spindle.cli.playout.wanted import Wanted
 
-        return keep_on_air(Wanted(folder, "standin"))
+        return keep_on_air(Wanted(folder))
     from nightly_spindle.cli.station.desk import no_display, open_desk_on
 
     if no_display():
@@ -64,6 +65,16 @@ def _serve_relay() -> None:
         StreamServer(port=RELAY_PORT).start()
     except OSError as error:
         print(f"The stream stand-in is not served: {error.strerror}.", file=sys.stderr)
+
+
+def _serve_streaming() -> None:
+    """Run the streaming server that the demo sends to, for as long as the demo is open."""
+    from nightly_spindle.simulators.streaming_server import STREAMING_PORT, StreamingServer
+
+    try:
+        StreamingServer(port=STREAMING_PORT).start()
+    except OSError as error:
+        print(f"The streaming stand-in is not served: {error.strerror}.", file=sys.stderr)
 
 
 def local_zone() -> str:

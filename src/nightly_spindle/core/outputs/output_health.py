@@ -43,6 +43,9 @@ class Trouble(StrEnum):
     NO_ENCODER = "no encoder"
     DEVICE = "device"
     DISK = "disk"
+    FAR_AWAY = "far end not reached"
+    FAR_SILENT = "far end silent"
+    FAR_OTHER = "far end plays something else"
 
 
 MENDS = {
@@ -59,6 +62,9 @@ MENDS = {
     Trouble.NO_ENCODER: "Choose another codec.",
     Trouble.DEVICE: "See to the sound device, or choose another.",
     Trouble.DISK: "Free the disk, or choose another folder.",
+    Trouble.FAR_AWAY: "Look at the address that listeners use, and ask whoever runs the server.",
+    Trouble.FAR_SILENT: "Listen there, and ask whoever runs the server.",
+    Trouble.FAR_OTHER: "See which source the server gives to listeners there.",
 }
 
 
@@ -88,8 +94,9 @@ class OutputSight:
 
     @property
     def heard(self) -> bool:
-        """Whether a listener can hear it now."""
-        return self.kind in HEARD and self.state is OutputState.UP and not self.simulated
+        """Whether a listener can hear it now, as far as is known."""
+        is_up = self.state is OutputState.UP and not self.trouble
+        return self.kind in HEARD and is_up and not self.simulated
 
     @property
     def mend(self) -> str:
@@ -114,15 +121,21 @@ def heard_by(sights: Iterable[OutputSight]) -> Heard:
     if heard:
         since = min(one.since_us for one in heard)
         names = tuple(one.name for one in heard)
-        silent = [one.name for one in seen if one.kind in HEARD and one.state is OutputState.DOWN]
+        silent = [
+            one.name
+            for one in seen
+            if one.kind in HEARD and (one.problem or one.state is OutputState.DOWN)
+        ]
         said = f"heard by {_some(names)}"
         more = f"; not by {_some(silent)}" if silent else ""
         return Heard(names, since, simulated=False, text=said + more)
+    wanted = [one for one in seen if one.kind in HEARD and one.state is not OutputState.OFF]
+    unheard = [one for one in wanted if not one.simulated or one.problem]
+    if unheard:
+        why = next((one.problem for one in unheard if one.problem), "not connected yet")
+        return Heard((), 0, simulated=False, text=f"nobody hears this: {why}")
     if any(one.simulated and one.state is OutputState.UP for one in seen):
-        return Heard((), 0, True, "simulated: nobody hears this")
-    down = [one for one in seen if one.kind in HEARD and one.state is not OutputState.OFF]
-    if down:
-        return Heard((), 0, False, f"nobody hears this: {down[0].problem or 'not connected yet'}")
+        return Heard((), 0, simulated=True, text="simulated: nobody hears this")
     return Heard((), 0, False, "nobody hears this: no stream and no sound card is on")
 
 

@@ -241,6 +241,11 @@ def output_from(values: Mapping[str, Any]) -> Output:
     return made
 
 
+def listening_address(options: StreamOptions) -> str:
+    """Return where listeners hear a stream."""
+    return options.listen or options.address
+
+
 def same_sound(one: Output, other: Output) -> bool:
     """Return whether a running output need not be begun anew to be the other: its name alone is."""
     return replace(one, name=other.name) == other

@@ -12,6 +12,7 @@ from nightly_spindle.simulators.listening_orders import (
     ListeningOrder,
     PlayFile,
     PlayJoin,
+    PlayStream,
     line_of,
     news_from,
 )
@@ -52,6 +53,11 @@ class DeskEar(QObject):
         """Play several files on one time line."""
         self.playing = JOIN
         self._tell(join)
+
+    def play_stream(self, url: str, authority: str = "") -> None:
+        """Play a stream as its listeners hear it."""
+        self.playing = url
+        self._tell(PlayStream(url, authority))
 
     def warm(self) -> None:
         """Start the process now, so that the first sound comes at once."""

@@ -97,6 +97,13 @@ SHORTCUTS = (
         ),
     ),
     (
+        "Station",
+        (
+            ("Ctrl+N, Ctrl+S", "new stream; save the changes"),
+            ("Delete", "remove the chosen output"),
+        ),
+    ),
+    (
         "Marking",
         (
             ("Space", "listen from the playhead, or stop"),

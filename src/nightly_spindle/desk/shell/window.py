@@ -310,7 +310,7 @@ class DeskWindow(QMainWindow):
 
     def _open_add(self) -> None:
         here = self._here()
-        if here in self._late.made.values():
+        if here is self.station or here in self._late.made.values():
             here.begin_new()
             return
         self.go_to("Air")

@@ -21,6 +21,7 @@ from nightly_spindle.core.outputs.outputs import (
     OutputKind,
     RecordingOptions,
     StreamOptions,
+    listening_address,
     outputs_sentence,
 )
 from nightly_spindle.desk.kit.buttons import push_button
@@ -118,10 +119,11 @@ _NEW = {
 
 
 class OutputsPage(KeptPage):
-    """Lists, edits and tries outputs."""
+    """Lists, edits and tries outputs. Signal: `hear` (address, authority) of a stream."""
 
     noun = "output"
     empty = "Choose an output, or make one."
+    hear = Signal(str, str)
     _tried = Signal(object)
 
     def __init__(
@@ -149,6 +151,11 @@ class OutputsPage(KeptPage):
             "Connect, sign in and send two seconds of silence; what runs is not disturbed",
             self.try_shown,
         )
+        self.listen = push_button(
+            "Listen as they hear it",
+            "Play the stream here, from the address that its listeners use; again to stop",
+            self.listen_to_shown,
+        )
         self._tried.connect(self._on_tried)
         tools = QHBoxLayout()
         self.new = {}
@@ -162,6 +169,7 @@ class OutputsPage(KeptPage):
         layout = self.panel.layout()
         assert layout is not None
         layout.addWidget(self.attempt)
+        layout.addWidget(self.listen)
         layout.addWidget(self.result)
         shelf.changed.connect(self.refresh)
 
@@ -273,8 +281,10 @@ class OutputsPage(KeptPage):
         super().on_typed()
         if hasattr(self, "attempt"):
             self.attempt.setVisible(self.shown is not None)
+            stream = self.shown is not None and self.shown.output.kind is OutputKind.STREAM
+            self.listen.setVisible(stream)
 
-    # -- trying ------------------------------------------------------------------------------------
+    # -- trying, listening -------------------------------------------------------------------------
 
     def try_shown(self) -> None:
         """Try the output as it is typed, beside."""
@@ -296,6 +306,17 @@ class OutputsPage(KeptPage):
             self._tried.emit(tried)
 
         threading.Thread(target=work, name="trying", daemon=True).start()
+
+    def listen_to_shown(self) -> None:
+        """Play the stream that is shown, as its listeners hear it."""
+        thing = self.typed()
+        if thing is not None and isinstance(thing.output.options, StreamOptions):
+            options = thing.output.options
+            self.hear.emit(listening_address(options), options.authority)
+
+    def show_listening(self, *, playing: bool) -> None:
+        """Say whether a stream is listened to."""
+        self.listen.setText("Stop listening" if playing else "Listen as they hear it")
 
     def _on_tried(self, tried: Tried) -> None:
         self.attempt.setEnabled(True)

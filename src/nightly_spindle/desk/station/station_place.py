@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.core.base.timebase import short_date
 from nightly_spindle.core.outputs.outputs import OutputKind
 from nightly_spindle.desk.kit.buttons import push_button
+from nightly_spindle.desk.kit.desk_ear import DeskEar
 from nightly_spindle.desk.kit.fields import NumberField
 from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
@@ -83,7 +84,11 @@ class StationPlace(Place):
         self.levels.told.connect(self.told.setText)
         self.levels.changed.connect(self.changed)
         self.outputs = OutputsPage(self.shelf, self.undo, settings, palette)
+        self.ear = DeskEar(self)
         self.outputs.said.connect(self._say_of_outputs)
+        self.outputs.hear.connect(self._listen)
+        self.ear.failed.connect(self._say_of_outputs)
+        self.ear.ended.connect(lambda: self.outputs.show_listening(playing=False))
         self.note = NoteLabel()
         self.keeping = QWidget()
         self.stage = QStackedWidget()
@@ -119,6 +124,14 @@ class StationPlace(Place):
     def take(self, sight: EngineStatus | None) -> None:
         """Follow the engine; None when it is off."""
         self.outputs.take(None if sight is None else sight.outputs)
+
+    def _listen(self, url: str, authority: str) -> None:
+        """Play a stream as its listeners hear it, or stop."""
+        if self.ear.playing:
+            self.ear.stop()
+            return
+        self.ear.play_stream(url, authority)
+        self.outputs.show_listening(playing=True)
 
     def _say_of_outputs(self, sentence: str) -> None:
         self.note.say(sentence)
@@ -217,6 +230,7 @@ class StationPlace(Place):
     def close_down(self) -> None:
         """Finish what is under way."""
         self.note.stop()
+        self.ear.close()
         self.shelf.close()
 
     def _show_backups(self, found: list[Backup]) -> None:

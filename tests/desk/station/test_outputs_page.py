@@ -1,0 +1,140 @@
+"""Station, Outputs: made, tried, switched and removed by hand; the sign says who hears it."""
+
+import sys
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+from conftest import LONG
+
+pytest.importorskip("PySide6")
+sys.path.insert(0, str(Path(__file__).parents[1] / "shell"))
+
+import test_desk
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from nightly_spindle.core.outputs.outputs import OutputKind, StreamOptions
+from nightly_spindle.core.outputs.stream_codecs import Codec
+from nightly_spindle.simulators.streaming_server import StreamingServer
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.outputs.outputs import read_outputs
+from nightly_spindle.store.outputs.passwords import password_of
+
+window, station = test_desk.window, test_desk.station
+
+
+@pytest.fixture
+def server():
+    made = StreamingServer().start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def page(qtbot, window):
+    window.go_to("Station")
+    made = window.station.outputs
+    qtbot.waitUntil(lambda: made.table.cells.rowCount() == 1, timeout=LONG)
+    return made
+
+
+def kept(station):
+    with closing(connect(station)) as connection:
+        return read_outputs(connection)
+
+
+def write(field, text):
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+
+
+def make_stream(qtbot, page, station, address, password=""):
+    QTest.mouseClick(page.new[OutputKind.STREAM], Qt.MouseButton.LeftButton)
+    assert page.keep.isEnabled() is False, "it has no address yet"
+    assert "is not like http" in page.trouble.text()
+    write(page.editor.name, "Night line")
+    write(page.editor.forms[OutputKind.STREAM].fields["address"], address)
+    if password:
+        write(page.editor.password, password)
+    QTest.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(kept(station)) == 2, timeout=LONG)
+    qtbot.waitUntil(lambda: page.shown is not None and page.shown.id == 2, timeout=LONG)
+
+
+def test_a_stream_is_made_tried_undone_and_made_again(qtbot, window, page, station, server):
+    make_stream(qtbot, page, station, server.url(), "lantern")
+    made = kept(station)[1]
+    assert (made.name, made.kind) == ("Night line", OutputKind.STREAM)
+    assert password_of(station, made.id) == "lantern"
+    assert page.editor.password.text() == ""
+    assert "kept" in page.editor.password.placeholderText()
+    assert page.sentence.text() == (f"Sends “Pier” as MP3 at 128 kbit/s to {server.url()}.")
+    QTest.mouseClick(page.attempt, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "It works" in page.result.text(), timeout=LONG)
+    window.station.undo.undo()
+    qtbot.waitUntil(lambda: len(kept(station)) == 1, timeout=LONG)
+    window.station.undo.redo()
+    qtbot.waitUntil(lambda: len(kept(station)) == 2, timeout=LONG)
+    assert password_of(station, made.id) == "lantern"
+
+
+def test_what_a_codec_has_no_use_for_is_not_shown(qtbot, page, station, server):
+    make_stream(qtbot, page, station, server.url())
+    form = page.editor.forms[OutputKind.STREAM]
+    box = form.fields["codec"]
+    seen = {}
+    for codec in Codec:
+        box.setCurrentIndex(box.findData(str(codec)))
+        box.activated.emit(box.currentIndex())
+        seen[codec] = (form.fields["kbps"].isVisible(), form.fields["rate"].isVisible())
+    assert seen[Codec.FLAC] == (False, True)
+    assert seen[Codec.OPUS] == (True, False)
+    assert seen[Codec.MP3] == (True, True)
+    box.setCurrentIndex(box.findData("aac"))
+    box.activated.emit(box.currentIndex())
+    box.setFocus()
+    QTest.keyClick(box, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(
+        lambda: kept(station)[1].options == StreamOptions(server.url(), codec=Codec.AAC),
+        timeout=LONG,
+    )
+
+
+def test_the_sign_says_that_nobody_hears_it_and_why(qtbot, window, page, station, server):
+    make_stream(qtbot, page, station, server.url(), "wrong")
+    test_desk.on_air(qtbot, window)
+    sign = window.status
+    qtbot.waitUntil(lambda: "refuses the name or the password" in page.heard.text(), timeout=LONG)
+    assert "refuses the name" in sign.heard.text(), "more than that a simulated card is on as well"
+    assert sign.sign.property("role") == "simulated"
+    row = page.table.cells.index(1, 2).data()
+    assert "down since" in row
+    page.show_one(page.kept()[1])
+    assert "Set the password that the server has." in page.trouble.text()
+    write(page.editor.password, "lantern")
+    QTest.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "up since" in page.table.cells.index(1, 2).data(), timeout=LONG)
+    assert "simulated" in page.table.cells.index(1, 2).data()
+    QTest.mouseClick(page.listen, Qt.MouseButton.LeftButton)
+    assert page.listen.text() == "Stop listening"
+    qtbot.waitUntil(lambda: server.mounts["/live"].listeners == 1, timeout=LONG)
+    QTest.mouseClick(page.listen, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: server.mounts["/live"].listeners == 0, timeout=LONG)
+
+
+def test_switched_off_and_removed_the_station_says_that_nobody_can_hear_it(qtbot, page, station):
+    page.editor.on.click()
+    QTest.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not kept(station)[0].on, timeout=LONG)
+    QTest.keyClick(page.table, Qt.Key.Key_Delete)
+    qtbot.waitUntil(lambda: kept(station) == (), timeout=LONG)
+    qtbot.waitUntil(lambda: page.heard.text().startswith("Nobody can hear"), timeout=LONG)
+
+
+def test_ctrl_n_begins_a_stream(qtbot, window, page):
+    window.activateWindow()
+    qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: page.shown is not None and page.shown.id == 0, timeout=LONG)
+    assert page.shown.output.kind is OutputKind.STREAM
