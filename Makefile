@@ -19,6 +19,7 @@ help:
 	@echo "make bench   print the benchmark table"
 	@echo "make nights  two simulated nights on air with everything that goes wrong with logs"
 	@echo "make faults  a table of faults, each done to the real engine"
+	@echo "make streams what is sent to listeners, checked against FFmpeg and a browser"
 	@echo "make soak    DAYS=30 SEED=n: simulated days with faults, odd files, kills, a day at pace"
 	@echo "make pictures the pictures of the documents, taken of the demo station"
 	@echo "make lint    ruff and mypy only"
@@ -77,6 +78,10 @@ pictures: $(STAMP)
 bench: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/bench.py
 
+streams: $(STAMP)
+	@tools/setup_outside.sh
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -rs tests/outputs
+
 real-music: $(STAMP)
 	@$(BIN)/python tools/real_music.py
 
@@ -86,4 +91,4 @@ lock: $(STAMP)
 clean:
 	rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help demo lint test quick deep coverage mutants bench nights faults soak pictures real-music lock clean
+.PHONY: help demo lint test quick deep coverage mutants bench nights faults soak pictures streams real-music lock clean
