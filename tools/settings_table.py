@@ -16,7 +16,12 @@ from nightly_spindle.core.library.rotation_card import RotationCard
 from nightly_spindle.core.music.format_clocks import ClockOptions
 from nightly_spindle.core.music.rotation_rules import RotationRule
 from nightly_spindle.core.outputs.now_playing import TitleRules
-from nightly_spindle.core.outputs.outputs import CardOptions, RecordingOptions, StreamOptions
+from nightly_spindle.core.outputs.outputs import (
+    CardOptions,
+    PageOptions,
+    RecordingOptions,
+    StreamOptions,
+)
 from nightly_spindle.core.overlays.overlay_pools import PoolOptions
 from nightly_spindle.core.segues.ducking import Ducking
 from nightly_spindle.core.segues.segue_rules import SegueRule
@@ -76,6 +81,7 @@ TABLES = (
     Table("An output: a stream", "", StreamOptions),
     Table("An output: a sound card", "", CardOptions),
     Table("An output: a recording", "", RecordingOptions),
+    Table("An output: a web page", "", PageOptions),
     Table("A log source", "", DropOptions),
     Table("A timed event", "", EventOptions),
     Table("A pool of overlays", "", PoolOptions),

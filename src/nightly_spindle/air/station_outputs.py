@@ -8,7 +8,12 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from nightly_spindle.air.player import BLOCK
-from nightly_spindle.core.outputs.outputs import CardOptions, OutputKind, RecordingOptions
+from nightly_spindle.core.outputs.outputs import (
+    CardOptions,
+    OutputKind,
+    PageOptions,
+    RecordingOptions,
+)
 from nightly_spindle.outputs.rack import OutputRack, OutputWatch
 from nightly_spindle.store.outputs.passwords import password_of
 
@@ -20,15 +25,22 @@ if TYPE_CHECKING:
     from nightly_spindle.core.outputs.outputs import Output
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.outputs.pacing import PacingOutput
+    from nightly_spindle.outputs.page_output import FactsSource
     from nightly_spindle.outputs.queued_output import QueuedOutput
 
 _LOOKS_S = 1.0
 
 
 def rack_for(
-    folder: Path, settings: StationSettings, clock: Callable[[], PacingOutput]
+    folder: Path,
+    settings: StationSettings,
+    clock: Callable[[], PacingOutput],
+    facts: FactsSource,
 ) -> OutputRack:
-    """Return a rack for a station's outputs; `clock` makes what paces where no sound card does."""
+    """Return a rack for a station's outputs; `clock` makes what paces where no sound card does.
+
+    `facts` gives what the station's page says besides what is on.
+    """
     rate = settings.rate
 
     def card(options: CardOptions) -> PacingOutput:
@@ -45,6 +57,10 @@ def rack_for(
             from nightly_spindle.outputs.recorder import Recorder
 
             return Recorder(output, rate, BLOCK, folder, settings.tz)
+        if isinstance(output.options, PageOptions):
+            from nightly_spindle.outputs.page_output import PageOutput
+
+            return PageOutput(output, rate, BLOCK, folder, settings.name, settings.tz, facts)
         from nightly_spindle.outputs.stream_output import StreamOutput
 
         password = partial(password_of, folder, output.id)

@@ -129,6 +129,11 @@ class OutputRack:
             for gone in left.values():
                 gone.join(_CLOSE_S)
 
+    @property
+    def outputs(self) -> tuple[Output, ...]:
+        """All outputs, also those that are off."""
+        return self._outputs
+
     def sights(self) -> tuple[OutputSight, ...]:
         """Return how each output does."""
         queued = {one.output.id: one.sight for one in self._queued}

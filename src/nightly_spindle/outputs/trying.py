@@ -10,7 +10,14 @@ import numpy as np
 
 from nightly_spindle.core.base.errors import OutputFault
 from nightly_spindle.core.outputs.output_health import MENDS, OutputState, Trouble
-from nightly_spindle.core.outputs.outputs import CardOptions, RecordingOptions, StreamOptions
+from nightly_spindle.core.outputs.outputs import (
+    CardOptions,
+    PageOptions,
+    RecordingOptions,
+    StreamOptions,
+    host_and_port,
+)
+from nightly_spindle.outputs.page_server import PageServer
 from nightly_spindle.outputs.source_connection import SourceConnection, SourceRefused
 from nightly_spindle.outputs.stream_encoder import StreamEncoder
 
@@ -52,6 +59,8 @@ def try_output(
         return _try_card(options, rate)
     if isinstance(options, RecordingOptions):
         return _try_recording(options, folder)
+    if isinstance(options, PageOptions):
+        return _try_page(options, folder)
     return Tried(True, "The simulated card takes everything, and nobody hears it.")
 
 
@@ -124,6 +133,18 @@ def _try_recording(options: RecordingOptions, folder: Path) -> Tried:
         said = f"{place} has {free:.1f} GB free; {options.leave_gb:g} GB are to stay free."
         return Tried(False, said, MENDS[Trouble.DISK])
     return Tried(True, f"It works: {place} can be written, and {free:.1f} GB are free.")
+
+
+def _try_page(options: PageOptions, folder: Path) -> Tried:
+    place = folder / options.folder
+    try:
+        place.mkdir(parents=True, exist_ok=True)
+        if options.serve:
+            PageServer(place, *host_and_port(options.serve)).stop()
+    except OSError as error:
+        said = f"{place} cannot be written, or {options.serve} is taken: {error.strerror or error}."
+        return Tried(False, said, MENDS[Trouble.PAGE])
+    return Tried(True, f"It works: {place} can be written{', and served' * bool(options.serve)}.")
 
 
 def _sentence(said: str) -> str:

@@ -140,6 +140,7 @@ def test_only_a_stream_or_a_card_that_is_up_and_real_is_heard():
         OutputKind.STREAM: True,
         OutputKind.CARD: True,
         OutputKind.RECORDING: False,
+        OutputKind.PAGE: False,
         OutputKind.SIMULATED: False,
     }
     for state in OutputState:

@@ -57,6 +57,7 @@ if TYPE_CHECKING:
     from nightly_spindle.air.station_watcher import Newest, Opened
     from nightly_spindle.cli.playout.wanted import Wanted
     from nightly_spindle.core.programme.air_state import AirState
+    from nightly_spindle.outputs.page_output import PageFacts
     from nightly_spindle.outputs.rack import OutputRack
     from nightly_spindle.store.base.roots import FilesFound
 
@@ -199,7 +200,13 @@ class EngineProcess:
             wanted.folder,
             self.settings,
             lambda: waiting.pop() if waiting else StandInSoundCard(rate),
+            self._page_facts,
         )
+
+    def _page_facts(self) -> PageFacts:
+        from nightly_spindle.air.page_facts import page_facts  # an engine is waited for
+
+        return page_facts(self.engine, self.output, self._clock_now())
 
     def _watched(self) -> Watchdog:
         dog = Watchdog(self.engine.tell_alarm)

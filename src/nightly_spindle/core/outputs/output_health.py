@@ -43,6 +43,7 @@ class Trouble(StrEnum):
     NO_ENCODER = "no encoder"
     DEVICE = "device"
     DISK = "disk"
+    PAGE = "page"
     FAR_AWAY = "far end not reached"
     FAR_SILENT = "far end silent"
     FAR_OTHER = "far end plays something else"
@@ -62,6 +63,7 @@ MENDS = {
     Trouble.NO_ENCODER: "Choose another codec.",
     Trouble.DEVICE: "See to the sound device, or choose another.",
     Trouble.DISK: "Free the disk, or choose another folder.",
+    Trouble.PAGE: "Choose another folder or another address.",
     Trouble.FAR_AWAY: "Look at the address that listeners use, and ask whoever runs the server.",
     Trouble.FAR_SILENT: "Listen there, and ask whoever runs the server.",
     Trouble.FAR_OTHER: "See which source the server gives to listeners there.",

@@ -30,6 +30,7 @@ class OutputKind(StrEnum):
     STREAM = "stream"
     CARD = "sound card"
     RECORDING = "recording"
+    PAGE = "web page"
     SIMULATED = "simulated"
 
 
@@ -123,15 +124,24 @@ class RecordingOptions:
 
 
 @dataclass(frozen=True, slots=True)
+class PageOptions:
+    """The station's page on the web: what is on, what was, today's programme."""
+
+    folder: str = text("web", "Its files; relative to the station unless it begins with /.")
+    serve: str = text("127.0.0.1:8137", "Served at this address and port; empty is not.")
+
+
+@dataclass(frozen=True, slots=True)
 class SimulatedOptions:
     """A simulated card has nothing to set."""
 
 
-Options = StreamOptions | CardOptions | RecordingOptions | SimulatedOptions
+Options = StreamOptions | CardOptions | RecordingOptions | PageOptions | SimulatedOptions
 GROUPS: dict[OutputKind, type[Options]] = {
     OutputKind.STREAM: StreamOptions,
     OutputKind.CARD: CardOptions,
     OutputKind.RECORDING: RecordingOptions,
+    OutputKind.PAGE: PageOptions,
     OutputKind.SIMULATED: SimulatedOptions,
 }
 
@@ -166,6 +176,14 @@ def check_output(output: Output) -> None:
         wrong += _wrong_stream(output.options)
     if isinstance(output.options, RecordingOptions) and not output.options.folder.strip():
         wrong.append("a recording needs a folder")
+    if isinstance(output.options, PageOptions):
+        if not output.options.folder.strip():
+            wrong.append("a page needs a folder")
+        try:
+            if output.options.serve:
+                host_and_port(output.options.serve)
+        except SettingRefused as error:
+            wrong.append(str(error))
     if wrong:
         raise SettingRefused(f"output “{output.name}”: {'; '.join(wrong)}")
 
@@ -187,6 +205,14 @@ def _wrong_stream(options: StreamOptions) -> list[str]:
             f"{kbps[0]} to {kbps[1]}"
         )
     return wrong
+
+
+def host_and_port(address: str) -> tuple[str, int]:
+    """Return the parts of "127.0.0.1:8137"; SettingRefused where it is not like that."""
+    host, colon, port = address.rpartition(":")
+    if not colon or not host or not port.isascii() or not port.isdigit() or int(port) > 65_535:
+        raise SettingRefused(f"serve '{address}' is not like 127.0.0.1:8137")
+    return host.strip("[]"), int(port)
 
 
 def _wrong_url(url: str) -> list[str]:
@@ -282,6 +308,9 @@ def output_sentence(output: Output, station: str, *, password: bool) -> str:
             f"{options.coded.upper() if options.coded is RecordedAs.FLAC else 'Opus'}, for "
             f"{options.keep_days:g} days and at most {options.most_gb:g} GB."
         )
+    elif isinstance(options, PageOptions):
+        served = f", served at http://{options.serve}/" if options.serve else ""
+        said = f"Writes the station’s page, with what is on, into {options.folder}{served}."
     else:
         said = "Simulated: nobody hears it."
     return said if output.on else f"Off. {said}"

@@ -225,6 +225,7 @@ class Programme:
             duck_voiceover=settings.duck_voiceover,
             spots=settings.spots,
             formats=settings.formats,
+            titles=settings.titles,
         )
         self.segues = segues
         self.revision += 1

@@ -56,6 +56,7 @@ _NAMES: dict[OutputKind, Mapping[str, str]] = {
     OutputKind.STREAM: _STREAM,
     OutputKind.CARD: _CARD,
     OutputKind.RECORDING: _RECORDING,
+    OutputKind.PAGE: {"folder": "Folder", "serve": "Served at"},
     OutputKind.SIMULATED: {},
 }
 _BLANK = {

@@ -19,6 +19,7 @@ from nightly_spindle.core.outputs.outputs import (
     CardOptions,
     Output,
     OutputKind,
+    PageOptions,
     RecordingOptions,
     StreamOptions,
     listening_address,
@@ -115,6 +116,7 @@ _NEW = {
     OutputKind.STREAM: ("New stream", Output(0, "Stream", StreamOptions())),
     OutputKind.CARD: ("New sound card", Output(0, "Sound card", CardOptions())),
     OutputKind.RECORDING: ("New recording", Output(0, "Recording", RecordingOptions())),
+    OutputKind.PAGE: ("New web page", Output(0, "Web page", PageOptions())),
 }
 
 
