@@ -8,6 +8,8 @@ import time
 from collections import deque
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from nightly_spindle.core.base.errors import OutputFault
 from nightly_spindle.core.outputs.now_playing import Shown
 from nightly_spindle.core.outputs.output_health import OutputState, Trouble, wait_s
@@ -22,9 +24,12 @@ from nightly_spindle.outputs.title_requests import TitleRequests
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from numpy.typing import NDArray
+
     from nightly_spindle.core.outputs.outputs import Output
 
 _TAKE_S = 0.5
+_AT_ONCE = 4  # blocks that are encoded together: a fifth of a second, and a third less work
 _TOLD_S = 1.0  # how often the figures of a sight are made anew
 _log = logging.getLogger(__name__)
 
@@ -135,19 +140,25 @@ class StreamOutput(QueuedOutput):
         self, connection: SourceConnection, encoder: StreamEncoder, titles: TitleRequests
     ) -> None:
         told = time.monotonic()
+        gathered: list[NDArray[np.float32]] = []
         while not self.is_over():
             what = self.take(_TAKE_S)
             self._note(what)
             if isinstance(what, Heard):
-                self._send(connection, encoder.encode(what.frames))
-            elif isinstance(what, Shown) and self._options.titles:
+                gathered.append(what.frames)
+            if gathered and (len(gathered) >= _AT_ONCE or not isinstance(what, Heard)):
+                self._send(connection, encoder.encode(np.concatenate(gathered)))
+                gathered.clear()
+            if isinstance(what, Shown) and self._options.titles:
                 self._send(connection, encoder.tell(self._comments(what)))
                 titles.tell(what.text)
             if time.monotonic() - told >= _TOLD_S:
                 told = time.monotonic()
                 load = encoder.busy_s / max(encoder.heard_s, 1e-3)
                 self.see(load=round(load, 4), simulated=connection.simulated)
-        connection.send(encoder.close())
+        if gathered:
+            self._send(connection, encoder.encode(np.concatenate(gathered)))
+        self._send(connection, encoder.close())
 
     def _comments(self, shown: Shown) -> dict[str, str]:
         """Return what players read in the stream itself: an artist apart where there is one."""

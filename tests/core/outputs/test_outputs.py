@@ -169,11 +169,18 @@ def test_only_a_stream_or_a_card_that_is_up_and_real_is_heard():
         ),
         ([sight("A", simulated=True)], (), 0, True, "simulated: nobody hears this"),
         (
-            [sight("A", state=OutputState.DOWN, problem="a does not answer")],
+            [
+                sight(
+                    "A",
+                    state=OutputState.DOWN,
+                    problem="a does not answer",
+                    trouble=Trouble.NO_ANSWER,
+                )
+            ],
             (),
             0,
             False,
-            "nobody hears this: a does not answer",
+            "nobody hears this: no answer",
         ),
         (
             [sight("A", state=OutputState.STARTING)],

@@ -5,6 +5,7 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
+import soundfile
 from conftest import LONG
 
 pytest.importorskip("PySide6")
@@ -13,12 +14,20 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "shell"))
 import test_desk
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 
-from nightly_spindle.core.outputs.outputs import OutputKind, StreamOptions
+from nightly_spindle.core.outputs.outputs import (
+    Output,
+    OutputKind,
+    RecordingOptions,
+    StreamOptions,
+)
 from nightly_spindle.core.outputs.stream_codecs import Codec
+from nightly_spindle.outputs.recordings import recorded_in
 from nightly_spindle.simulators.streaming_server import StreamingServer
 from nightly_spindle.store.base.database import connect
-from nightly_spindle.store.outputs.outputs import read_outputs
+from nightly_spindle.store.base.transaction import LibraryTransaction
+from nightly_spindle.store.outputs.outputs import read_outputs, save_output
 from nightly_spindle.store.outputs.passwords import password_of
 
 window, station = test_desk.window, test_desk.station
@@ -107,7 +116,7 @@ def test_the_sign_says_that_nobody_hears_it_and_why(qtbot, window, page, station
     test_desk.on_air(qtbot, window)
     sign = window.status
     qtbot.waitUntil(lambda: "refuses the name or the password" in page.heard.text(), timeout=LONG)
-    assert "refuses the name" in sign.heard.text(), "more than that a simulated card is on as well"
+    assert "wrong password" in sign.heard.text(), "more than that a simulated card is on"
     assert sign.sign.property("role") == "simulated"
     row = page.table.cells.index(1, 2).data()
     assert "down since" in row
@@ -138,3 +147,64 @@ def test_ctrl_n_begins_a_stream(qtbot, window, page):
     qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: page.shown is not None and page.shown.id == 0, timeout=LONG)
     assert page.shown.output.kind is OutputKind.STREAM
+
+
+# -- what aired ------------------------------------------------------------------------------------
+
+
+def aired(qtbot, window):
+    window.go_to("Station")
+    window.station.show_page("Aired")
+    return window.station.aired
+
+
+def click(table, key):
+    """Click the row of that key, as a hand does."""
+    place = table.visualRect(table.cells.index(table.cells.seen_at(key), 1)).center()
+    QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=place)
+
+
+def test_a_line_that_aired_is_listened_to_and_saved_to_the_frame(
+    qtbot, window, station, tmp_path, monkeypatch
+):
+    with LibraryTransaction(station) as library:
+        save_output(library, Output(0, "Tape", RecordingOptions(leave_gb=0.0)))
+    test_desk.on_air(qtbot, window)
+    page = aired(qtbot, window)
+
+    def lines():
+        found = [run for run in page._runs.values() if run.kind == "song" and not run.over]
+        return found[-1:] if any(recorded_in(station / "recordings")) else []
+
+    qtbot.waitUntil(lambda: bool(lines()), timeout=LONG)
+    qtbot.wait(4000)
+    (run,) = lines()
+    click(page.table, run.key)
+    assert run.why in page.why.text()
+    heard = []
+    page.hear.connect(heard.append)
+    page.table.setFocus()
+    QTest.keyClick(page.table, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: bool(heard), timeout=LONG)
+    assert soundfile.info(heard[0]).duration == pytest.approx(36, abs=0.01)
+    out = tmp_path / "proof.flac"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(out), ""))
+    QTest.mouseClick(page.keep, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "is written" in page.result.text(), timeout=LONG)
+    whole = (run.end_us - run.start_us) / 1e6
+    assert soundfile.info(out).duration == pytest.approx(whole, abs=0.01)
+
+
+def test_without_a_recording_it_says_how_there_would_be_one(qtbot, window):
+    test_desk.on_air(qtbot, window)
+    page = aired(qtbot, window)
+    qtbot.waitUntil(lambda: page.table.cells.rowCount() > 0, timeout=LONG)
+    click(page.table, page.table.cells.key(0))
+    QTest.mouseClick(page.play, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "make a recording at Outputs" in page.result.text(), timeout=LONG)
+    QTest.mouseClick(page.earlier, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "nothing aired" in page.head.text(), timeout=LONG)
+    assert page.later.isEnabled()
+    QTest.mouseClick(page.later, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.table.cells.rowCount() > 0, timeout=LONG)
+    assert not page.later.isEnabled()

@@ -9,11 +9,10 @@ from typing import TYPE_CHECKING
 from nightly_spindle.cli.base.common import answer, checked_length, instant, print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US, clock, iso
-from nightly_spindle.core.outputs.outputs import RecordingOptions
 from nightly_spindle.outputs.recordings import recorded_in, save_stretch
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.outputs.outputs import read_outputs
+from nightly_spindle.store.outputs.outputs import read_outputs, recording_folders
 
 if TYPE_CHECKING:
     import argparse
@@ -23,9 +22,7 @@ def folders_of(folder: Path) -> list[Path]:
     """Return the folders that a station records into; InputFault where it records nowhere."""
     with closing(connect(folder)) as connection:
         outputs = read_outputs(connection)
-    found = [
-        folder / one.options.folder for one in outputs if isinstance(one.options, RecordingOptions)
-    ]
+    found = recording_folders(folder, outputs)
     if not found:
         raise InputFault(
             "this station records nothing; `outputs set DIR Recording --kind recording` begins it"

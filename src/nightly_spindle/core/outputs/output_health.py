@@ -108,12 +108,16 @@ class OutputSight:
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """Whether the station is heard: by these outputs since an instant (0: not), and in words."""
+    """Whether the station is heard: by these outputs since an instant (0: not), and in words.
+
+    `text` is short enough for a sign; `why` says in full what is wrong, where anything is.
+    """
 
     by: tuple[str, ...]
     since_us: int
     simulated: bool
     text: str
+    why: str = ""
 
 
 def heard_by(sights: Iterable[OutputSight]) -> Heard:
@@ -134,8 +138,10 @@ def heard_by(sights: Iterable[OutputSight]) -> Heard:
     wanted = [one for one in seen if one.kind in HEARD and one.state is not OutputState.OFF]
     unheard = [one for one in wanted if not one.simulated or one.problem]
     if unheard:
-        why = next((one.problem for one in unheard if one.problem), "not connected yet")
-        return Heard((), 0, simulated=False, text=f"nobody hears this: {why}")
+        worst = next((one for one in unheard if one.problem), unheard[0])
+        short = str(worst.trouble) or "not connected yet"
+        text = f"nobody hears this: {short}"
+        return Heard((), 0, simulated=False, text=text, why=worst.problem)
     if any(one.simulated and one.state is OutputState.UP for one in seen):
         return Heard((), 0, simulated=True, text="simulated: nobody hears this")
     return Heard((), 0, False, "nobody hears this: no stream and no sound card is on")

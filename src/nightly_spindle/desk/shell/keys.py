@@ -100,7 +100,8 @@ SHORTCUTS = (
         "Station",
         (
             ("Ctrl+N, Ctrl+S", "new stream; save the changes"),
-            ("Delete", "remove the chosen output"),
+            ("Delete", "outputs: remove the chosen one"),
+            ("Space", "aired: listen to the chosen line, or stop"),
         ),
     ),
     (

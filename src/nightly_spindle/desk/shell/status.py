@@ -105,7 +105,9 @@ class StatusBar(QWidget):
             self.heard.setText(heard.text)
             lost = not heard.by or "not by" in heard.text
             _set_role(self.heard, "muted" if heard.simulated or not lost else "warn")
-            self.heard.setToolTip(f"{heard.text}. The outputs are at Station, Outputs.")
+            self.heard.setToolTip(
+                f"{heard.why or heard.text}. The outputs are at Station, Outputs."
+            )
         self._colour()
 
     def _colour(self) -> None:

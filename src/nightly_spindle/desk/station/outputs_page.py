@@ -222,7 +222,8 @@ class OutputsPage(KeptPage):
             return
         heard = heard_by(self._sights.values())
         since = f", since {short_date(heard.since_us, tz)}" if heard.since_us else ""
-        self.heard.setText(f"{heard.text[:1].upper()}{heard.text[1:]}{since}.")
+        why = f" ({heard.why})" if heard.why else ""
+        self.heard.setText(f"{heard.text[:1].upper()}{heard.text[1:]}{why}{since}.")
 
     # -- what a page says --------------------------------------------------------------------------
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -32,6 +33,7 @@ from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.tabs import Tabs
+from nightly_spindle.desk.station.aired_page import AiredPage
 from nightly_spindle.desk.station.levels_cards import LevelsCards
 from nightly_spindle.desk.station.outputs_page import OutputsPage
 from nightly_spindle.store.base.messages import last_messages
@@ -46,6 +48,7 @@ if TYPE_CHECKING:
 
 _PAGES = {
     "Outputs": "Where the sound goes: streams, sound cards, recordings",
+    "Aired": "What went out, line by line, and the recording of it",
     "Safekeeping": "Backups, checking, the station book, loudness",
 }
 _MOST = 400  # lines of a report that are shown
@@ -89,6 +92,9 @@ class StationPlace(Place):
         self.outputs.hear.connect(self._listen)
         self.ear.failed.connect(self._say_of_outputs)
         self.ear.ended.connect(lambda: self.outputs.show_listening(playing=False))
+        self.aired = AiredPage(self.shelf, settings, palette, lambda: time.time_ns() // 1000)
+        self.aired.said.connect(self._say_of_outputs)
+        self.aired.hear.connect(self._hear_piece)
         self.note = NoteLabel()
         self.keeping = QWidget()
         self.stage = QStackedWidget()
@@ -109,12 +115,15 @@ class StationPlace(Place):
         whole.addLayout(bar)
         whole.addWidget(self.stage, 1)
         self.stage.addWidget(self.outputs)
+        self.stage.addWidget(self.aired)
         self.stage.addWidget(self.keeping)
         self._lay_out_keeping()
 
     def show_page(self, name: str) -> None:
         """Show the outputs, or how the station is kept safe."""
         self.stage.setCurrentIndex(self.pages.show_page(name))
+        if name == "Aired":
+            self.aired.refresh()
 
     def begin_new(self) -> None:
         """Begin a new stream."""
@@ -132,6 +141,13 @@ class StationPlace(Place):
             return
         self.ear.play_stream(url, authority)
         self.outputs.show_listening(playing=True)
+
+    def _hear_piece(self, path: str) -> None:
+        """Play a piece of a recording, or stop what plays."""
+        if self.ear.playing:
+            self.ear.stop()
+        else:
+            self.ear.play(path)
 
     def _say_of_outputs(self, sentence: str) -> None:
         self.note.say(sentence)
@@ -231,6 +247,7 @@ class StationPlace(Place):
         """Finish what is under way."""
         self.note.stop()
         self.ear.close()
+        self.aired.close_down()
         self.shelf.close()
 
     def _show_backups(self, found: list[Backup]) -> None:

@@ -11,6 +11,7 @@ from nightly_spindle.core.outputs.outputs import (
     MOST_OUTPUTS,
     Output,
     OutputKind,
+    RecordingOptions,
     check_output,
     output_from,
 )
@@ -20,6 +21,7 @@ from nightly_spindle.store.base.station_folder import output_row
 if TYPE_CHECKING:
     import sqlite3
     from collections.abc import Iterable, Mapping, Sequence
+    from pathlib import Path
 
     from nightly_spindle.store.base.transaction import LibraryTransaction
 
@@ -66,6 +68,13 @@ def restore_outputs(library: LibraryTransaction, wanted: Mapping[int, Sequence[R
     from nightly_spindle.store.base import tables as t
 
     return put_rows(library, t.output, wanted)
+
+
+def recording_folders(folder: Path, outputs: Iterable[Output]) -> list[Path]:
+    """Return the folders that a station records into, or did: also of those that are off now."""
+    return [
+        folder / one.options.folder for one in outputs if isinstance(one.options, RecordingOptions)
+    ]
 
 
 def find_output(outputs: Iterable[Output], wanted: str) -> Output:
