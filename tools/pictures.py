@@ -117,7 +117,10 @@ class Pictures:
         self.take("overlays", lambda: w.go_to("Overlays"), 9000)
         w.overlays.show_page("Pools")
         self.take("pools", lambda: w.overlays.pools.pools.selectRow(1), 2500)
-        self.take("station", lambda: w.go_to("Station"), 2500)
+        w.go_to("Station")
+        wait(2500)
+        outputs = w.station.outputs
+        self.take("station", lambda: outputs.show_one(outputs.kept()[0]), 1500)
 
     def library(self) -> None:
         """Take those of the library."""

@@ -15,7 +15,7 @@ _NOTE_MS = 9000
 
 
 class ElidedLabel(QLabel):
-    """One line of text that ends in "…" where there is no room; the tool tip has all of it."""
+    """Text whose lines end in "…" where there is no room; the tool tip has all of it."""
 
     def __init__(self) -> None:
         super().__init__("")
@@ -27,8 +27,10 @@ class ElidedLabel(QLabel):
         painter = QPainter(self)
         painter.setFont(self.font())
         painter.setPen(self.palette().windowText().color())
-        text = painter.fontMetrics().elidedText(
-            self.text(), Qt.TextElideMode.ElideRight, self.width()
+        metrics = painter.fontMetrics()
+        text = "\n".join(
+            metrics.elidedText(line, Qt.TextElideMode.ElideRight, self.width())
+            for line in self.text().split("\n")
         )
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from nightly_spindle.core.base.timebase import US, clock, length
 from nightly_spindle.core.reports.timeline import lands
+from nightly_spindle.desk.kit.labels import ElidedLabel
 
 if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
@@ -60,10 +61,9 @@ class StatusBar(QWidget):
         _, self.time = self._figure(row, "STATION TIME", "00:00:00")
         _, self.left = self._figure(row, "LEFT OF THIS ITEM", "–:––")
         self.fixed_caption, self.fixed = self._figure(row, _FIXED, "–")
-        self.fixed_text = QLabel("")
+        self.fixed_text = ElidedLabel()
         self.fixed_text.setProperty("role", "muted")
-        self.fixed_text.setAlignment(Qt.AlignmentFlag.AlignBottom)
-        row.addWidget(self.fixed_text, 1, Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.fixed_text, 1)
         self.finding = QPushButton("No findings")
         self.finding.setMaximumWidth(230)
         self.finding.clicked.connect(self.finding_asked)
@@ -139,7 +139,7 @@ class StatusBar(QWidget):
         self.fixed.setText(clock(pin.at_us, tz))
         ahead = length((pin.at_us - now_us) / US)
         self.fixed_text.setText(f"{pin.name}\nin {ahead}, {lands(pin)}")
-        self.fixed_text.setToolTip(pin.sentence)
+        self.fixed_text.setToolTip(f"{pin.name} in {ahead}, {lands(pin)}. {pin.sentence}")
 
     def show_finding(self, marks: list[Mark], worst: Mark | None, tz: ZoneInfo | None) -> None:
         """Show how much will go wrong, and when first."""
