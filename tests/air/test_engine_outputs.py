@@ -5,6 +5,7 @@ import os
 import signal
 import subprocess
 import sys
+import time
 import zipfile
 from contextlib import closing
 from pathlib import Path
@@ -174,6 +175,21 @@ def test_a_stream_that_is_down_is_an_alarm_and_its_end_is_told(station, server, 
         wait(lambda: "output-down" in codes())
         set_password(station, 2, SECRET)
         wait(lambda: "output-back" in codes())
+    finally:
+        one.end()
+
+
+def test_an_engine_that_was_told_where_to_play_goes_on_playing_there(station, server):
+    one = Air(station, "--output", "standin")
+    try:
+        one.wait_on_air()
+        put(station, "Flac", live(server))
+        with closing(connect(station)) as connection:
+            count = connection.execute("SELECT count FROM change").fetchone()[0]
+        assert count > 0
+        time.sleep(5)  # the watcher looks every two
+        assert list(sights(station)) == ["Simulated"]
+        assert not server.mounts
     finally:
         one.end()
 

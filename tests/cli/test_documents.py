@@ -1,14 +1,18 @@
 """What the documents promise: their commands run as they stand, every finding is explained."""
 
 import ast
+import http.client
 import re
 import shlex
+import socket
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 import settings_table
 import soundfile
-from conftest import RATE, beep
+from conftest import PATIENCE_S, RATE, beep, wait
 from here import run_here
 
 ROOT = Path(__file__).parents[2]
@@ -150,3 +154,57 @@ def test_every_setting_is_in_the_document_with_its_default_and_its_bounds():
     assert (DOCS / "settings.md").read_text() == settings_table.document(), (
         "write it anew: python tools/settings_table.py > docs/settings.md"
     )
+
+
+@pytest.mark.engine
+def test_ten_lines_lead_from_nothing_to_a_stream_that_is_heard(home):
+    """As a shell runs them: what ends in & goes on beside; another port, and the engine ends."""
+    text = (DOCS / "outputs.md").read_text("utf-8")
+    part = text.split("## From nothing to a heard stream")[1].split("## Streams")[0]
+    block = part.split("\n\nAny player")[0]
+    lines = [line.strip() for line in block.splitlines() if line.startswith("    ")]
+    assert 5 <= len(lines) <= 10
+    with socket.socket() as one:
+        one.bind(("127.0.0.1", 0))
+        port = str(one.getsockname()[1])
+    program = f"{sys.executable} -m nightly_spindle"
+    beside = []
+    try:
+        for line in lines:
+            command = line.replace("8135", port).replace("nightly-spindle", program)
+            command = command.replace("~", str(home))
+            if command.endswith("&"):
+                beside.append(subprocess.Popen(shlex.split(command[:-1])))
+                if "standin" in line:
+                    wait_for_port(port)
+                continue
+            ran = subprocess.run(["sh", "-c", command], capture_output=True, text=True)
+            assert ran.returncode == 0, (line, ran.stdout, ran.stderr)
+            if "outputs test" in line:
+                assert "It works" in ran.stdout
+        wait(lambda: heard_bytes(port) > 20_000)
+    finally:
+        for one in reversed(beside):
+            one.terminate()
+            one.wait(PATIENCE_S)
+
+
+def wait_for_port(port):
+    def there():
+        with socket.socket() as one:
+            return one.connect_ex(("127.0.0.1", int(port))) == 0
+
+    wait(there)
+
+
+def heard_bytes(port):
+    """What a listener gets within a second."""
+    line = http.client.HTTPConnection("127.0.0.1", int(port), timeout=5)
+    try:
+        line.request("GET", "/live")
+        answer = line.getresponse()
+        return len(answer.read(30_000)) if answer.status == 200 else 0
+    except OSError:
+        return 0
+    finally:
+        line.close()

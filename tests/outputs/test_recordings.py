@@ -103,6 +103,18 @@ def test_what_was_not_recorded_is_silence_and_the_rest_at_its_time(tmp_path):
     assert np.mean(np.any(found[: len(wanted)] != wanted[: len(found)], axis=1)) < 1e-4
 
 
+def test_a_clock_that_is_set_back_writes_over_nothing(tmp_path):
+    start_us = us("2026-12-01T20:10:00+00:00")
+    record(tmp_path, music(2), start_us)
+    folder = record(tmp_path, music(3, seed=8), start_us)
+    names = sorted(path.name for path in folder.iterdir())
+    assert names == [
+        "2026-12-01_20-10-00.000+0000-2.oga",
+        "2026-12-01_20-10-00.000+0000.oga",
+    ]
+    assert [one.start_us for one in recorded_in(folder)] == [start_us, start_us]
+
+
 def test_opus_is_found_at_its_time_too(tmp_path):
     sound, start_us = music(6), us("2026-12-01T20:10:00+00:00")
     folder = record(tmp_path, sound, start_us, coded=RecordedAs.OPUS)

@@ -233,6 +233,25 @@ def test_what_was_not_sent_is_not_sent_later(server):
     assert first >= (at - 2) * BLOCK, "nothing of the time before it was up"
 
 
+def test_a_burst_sends_the_last_seconds_at_once(server):
+    """The stream begins so far in the past: listeners' buffers are full at once."""
+    sound = music(60)
+    server.manner.fault = ServerFault.REFUSES
+    bursting = stream(server, codec=Codec.FLAC, burst_s=2.0)
+    with sending(bursting) as made, Pump([made], sound) as pump:
+        wait(lambda: pump.at > 4 * RATE // BLOCK)
+        server.manner.fault = ServerFault.NONE
+        up(made)
+        at = pump.at
+        wait(lambda: server.mounts["/live"].pieces)
+        listener = Listener(server.url())
+        wait(lambda: listener.seconds > 3)
+        made.leave()
+        got = listener.finish()
+    first = lag_of(got[: RATE * 2], sound)
+    assert (at - 1.2 * RATE // BLOCK) * BLOCK > first > (at - 4 * RATE // BLOCK) * BLOCK
+
+
 # -- titles ----------------------------------------------------------------------------------------
 
 

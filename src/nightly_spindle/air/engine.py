@@ -101,6 +101,7 @@ class Engine:
         self.rate = programme.settings.rate
         self.logs: LiveLogs | None = None
         self.watchdog: Watchdog | None = None
+        self.follows_outputs = True  # those of the station
         self.stir: Callable[[], None] = lambda: None  # has the watcher look at files soon
         self.moved = float("inf")  # when the pump last went round (monotonic s)
         self.writer = writer
@@ -156,8 +157,12 @@ class Engine:
         self.writer.alarm(code, text, mend, severity)
 
     def outputs_changed(self, outputs: Sequence[Output]) -> None:
-        """Send the sound to these from now on. Not from the pump: it waits for those that end."""
-        self._output.go_to(outputs)
+        """Send the sound to these from now on. Not from the pump: it waits for those that end.
+
+        An engine that was told where to play when it was started goes on playing there.
+        """
+        if self.follows_outputs:
+            self._output.go_to(outputs)
 
     def leave(self) -> None:
         """Go off the air after the present block."""

@@ -13,7 +13,13 @@ import time
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Severity
-from nightly_spindle.core.outputs.output_health import ALARM_S, OutputSight, OutputState, Trouble
+from nightly_spindle.core.outputs.output_health import (
+    ALARM_S,
+    OutputSight,
+    OutputState,
+    Trouble,
+    heard_by,
+)
 from nightly_spindle.core.outputs.outputs import CardOptions, OutputKind, same_sound
 from nightly_spindle.outputs.queued_output import Heard
 
@@ -67,8 +73,8 @@ class OutputRack:
 
     @property
     def simulated(self) -> bool:
-        """Whether nobody ever hears any of it."""
-        return not any(one.heard for one in self.sights())
+        """Whether only stand-ins take the sound."""
+        return heard_by(self.sights()).simulated
 
     def write(self, block: NDArray[np.float32], at_us: int = 0) -> None:
         """Give a block (frames, 2) to all, waiting for what paces alone."""

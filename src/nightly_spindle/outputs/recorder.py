@@ -6,11 +6,11 @@ its last page. The instant of the first frame stands in the file's comments, to 
 
 from __future__ import annotations
 
+import itertools
 import logging
-import os
 import shutil
 import time
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, BinaryIO
 
 from nightly_spindle.core.outputs.output_health import OutputState, Trouble
 from nightly_spindle.core.outputs.outputs import RecordedAs, RecordingOptions, StreamOptions
@@ -130,13 +130,12 @@ class _OpenFile:
     """A file that is being written: from `start_us` up to the full hour `until_us`."""
 
     def __init__(self, path: Path, codec: Codec, rate: int, start_us: int, until_us: int) -> None:
-        self.path, self.until_us = path, until_us
+        self.until_us = until_us
         self._start_us, self._rate = start_us, rate
         self._frames = self.written = 0
         options = StreamOptions(codec=codec, kbps=_OPUS_KBPS)
         self._encoder = StreamEncoder(options, rate, {START_US: str(start_us)})
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o644)
-        self._out = os.fdopen(handle, "wb", buffering=0)
+        self.path, self._out = _new_file(path)
 
     @property
     def next_us(self) -> int:
@@ -156,5 +155,17 @@ class _OpenFile:
     def _put(self, data: bytes) -> int:
         if data:
             self._out.write(data)
+            self._out.flush()
             self.written += len(data)
         return len(data)
+
+
+def _new_file(path: Path) -> tuple[Path, BinaryIO]:
+    """Make a file; another name where there is one of that name: a clock may be set back."""
+    for number in itertools.count(1):
+        name = path if number == 1 else path.with_name(f"{path.stem}-{number}{path.suffix}")
+        try:
+            return name, name.open("xb")
+        except FileExistsError:
+            continue
+    raise AssertionError("there is a number for every file")

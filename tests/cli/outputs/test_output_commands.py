@@ -10,7 +10,7 @@ from here import run_here
 
 from nightly_spindle.simulators.streaming_server import StreamingServer
 from nightly_spindle.store.base.station_folder import new_station
-from nightly_spindle.store.outputs.passwords import password_of
+from nightly_spindle.store.outputs.passwords import password_of, set_password
 
 
 @pytest.fixture
@@ -75,6 +75,16 @@ def test_an_output_is_made_changed_tried_and_removed(folder, monkeypatch):
 )
 def test_bad_input_gets_one_sentence(folder, words, said):
     assert said in refused(*[folder if word == "@" else word for word in words])
+
+
+def test_a_new_output_has_not_the_password_of_one_that_had_its_number(folder, tmp_path):
+    (tmp_path / "secret").write_text("old secret\n")
+    made = ["outputs", "set", folder, "A", "--kind", "stream", "--set", "address=http://a/x"]
+    run(*made, "--password-from", tmp_path / "secret")
+    assert password_of(folder, 2) == "old secret"
+    set_password(folder, 3, "left over")
+    run("outputs", "set", folder, "B", "--kind", "stream", "--set", "address=http://b/x")
+    assert password_of(folder, 3) is None
 
 
 def test_a_name_is_there_once_and_the_last_output_may_go(folder):

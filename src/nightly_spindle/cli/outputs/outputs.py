@@ -38,7 +38,7 @@ from nightly_spindle.store.outputs.outputs import (
 from nightly_spindle.store.outputs.outputs import (
     remove_output as take_out,
 )
-from nightly_spindle.store.outputs.passwords import password_of, set_password
+from nightly_spindle.store.outputs.passwords import forget_password, password_of, set_password
 
 if TYPE_CHECKING:
     import argparse
@@ -133,6 +133,8 @@ def set_output(options: argparse.Namespace) -> int:
         raise InputFault(f"a {made.kind} has no password; only a stream has one")
     with LibraryTransaction(folder) as library:
         number, _ = save_output(library, made)
+    if was is None and secret is None:
+        forget_password(folder, number)  # of one that had its number before
     kept = set_password(folder, number, secret) if secret is not None else ""
     settings, made = read_settings(folder), replace(made, id=number)
     if options.json:
@@ -167,7 +169,7 @@ def remove_output(options: argparse.Namespace) -> int:
     with LibraryTransaction(folder) as library:
         take_out(library, found.id)
     if found.kind is OutputKind.STREAM:
-        set_password(folder, found.id, None)
+        forget_password(folder, found.id)
     return answer(
         options,
         {"removed": found.id, "name": found.name},

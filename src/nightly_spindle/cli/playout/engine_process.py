@@ -130,6 +130,7 @@ class EngineProcess:
             wanted.simulated,
             patient=hurried,
         )
+        self.engine.follows_outputs = not wanted.says_where
         self.engine.hand_over = self._hand_over = HandOver(self.engine)
         self.engine.stir = self._watcher.stir
         self._clock_now = self._wall.now_us
@@ -174,10 +175,10 @@ class EngineProcess:
     def _outputs(self, opened: Opened | None) -> tuple[Output, ...]:
         """Return where the sound goes: as was asked, else as the station or what was kept says."""
         wanted = self._wanted
-        if wanted.output == "device" or (wanted.device and not wanted.output):
-            return (Output(1, "Sound card", CardOptions(device=wanted.device or "")),)
-        if wanted.output or wanted.simulated or wanted.capture is not None:
-            return NOT_HEARD
+        if wanted.says_where:
+            card = wanted.output == "device" or (wanted.device and not wanted.output)
+            options = CardOptions(device=wanted.device or "")
+            return (Output(1, "Sound card", options),) if card else NOT_HEARD
         if opened is not None:
             return opened.snapshot.programme.outputs
         kept = None if self._kept is None else self._kept.outputs

@@ -42,6 +42,11 @@ class Wanted:
         """Whether the clock is the stand-in's."""
         return self.pace is not None or self.clock is not None
 
+    @property
+    def says_where(self) -> bool:
+        """Whether it says where the sound goes; else that is the station's to say."""
+        return bool(self.output or self.device or self.simulated or self.capture is not None)
+
 
 def refuse_what_cannot_be(wanted: Wanted) -> None:
     """Raise InputFault for what is wrong with the command itself.

@@ -33,7 +33,7 @@ from nightly_spindle.desk.station.output_form import OutputDraft, OutputForm
 from nightly_spindle.outputs.trying import Tried, try_output
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.outputs.outputs import read_outputs
-from nightly_spindle.store.outputs.passwords import password_of, set_password
+from nightly_spindle.store.outputs.passwords import forget_password, password_of, set_password
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
@@ -265,6 +265,8 @@ class OutputsPage(KeptPage):
             number, before = editors.outputs.save_output(library, thing.output)
             if thing.password:
                 set_password(folder, number, thing.password)
+            elif not thing.id:
+                forget_password(folder, number)  # of one that had its number before
             return before
 
         return do, editors.restore_outputs

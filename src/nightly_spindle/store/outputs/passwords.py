@@ -38,27 +38,32 @@ def password_of(folder: Path, output: int) -> str | None:
     return found
 
 
-def set_password(folder: Path, output: int, password: str | None) -> str:
-    """Keep a password, or forget it (None); returns where it is kept now, in words.
-
-    StorageFault when it cannot be written.
-    """
+def set_password(folder: Path, output: int, password: str) -> str:
+    """Keep a password; returns where it is kept now, in words. StorageFault when it cannot be."""
     ring = _keyring()
     if ring is not None:
         try:
-            if password is None:
-                if ring.get_password(_SERVICE, _name(folder, output)) is not None:
-                    ring.delete_password(_SERVICE, _name(folder, output))
-            else:
-                ring.set_password(_SERVICE, _name(folder, output), password)
+            ring.set_password(_SERVICE, _name(folder, output), password)
         except Exception as error:  # the edge of a desktop's service  # noqa: BLE001
             _log.warning("the desktop's secret store takes nothing: %s", error)
         else:
-            if str(output) in _in_file(folder):
-                _put_in_file(folder, output, None)
+            _put_in_file(folder, output, None)
             return "the desktop's secret store"
     _put_in_file(folder, output, password)
     return f"{folder / PASSWORD_FILE}, which only you can read"
+
+
+def forget_password(folder: Path, output: int) -> None:
+    """Keep no password of an output any more. StorageFault when the file cannot be written."""
+    _put_in_file(folder, output, None)
+    ring = _keyring()
+    if ring is None:
+        return
+    try:
+        if ring.get_password(_SERVICE, _name(folder, output)) is not None:
+            ring.delete_password(_SERVICE, _name(folder, output))
+    except Exception as error:  # the edge of a desktop's service  # noqa: BLE001
+        _log.warning("the desktop's secret store does not let go of a password: %s", error)
 
 
 def _name(folder: Path, output: int) -> str:
@@ -100,7 +105,8 @@ def _in_file(folder: Path) -> dict[str, str]:
 def _put_in_file(folder: Path, output: int, password: str | None) -> None:
     path = folder / PASSWORD_FILE
     known = _in_file(folder)
-    known.pop(str(output), None)
+    if known.pop(str(output), None) is None and password is None:
+        return
     if password is not None:
         known[str(output)] = password
     part = path.with_name(f".{PASSWORD_FILE}.part")
