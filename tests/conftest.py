@@ -10,6 +10,8 @@ from datetime import date, datetime
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# whoever runs the tests at a desk has a secret store: nothing is put into that
+os.environ["PYTHON_KEYRING_BACKEND"] = "keyring.backends.fail.Keyring"
 # The stations of tests lie in memory where there is room: faster, and no shared disk holds them up.
 MEMORY = Path("/dev/shm")
 if os.access(MEMORY, os.W_OK) and shutil.disk_usage(MEMORY).free > 6 * 2**30:

@@ -44,18 +44,10 @@ class Ring(KeyringBackend):
 
 @pytest.fixture
 def ring():
-    before, made = keyring.get_keyring(), Ring()
+    made = Ring()
     keyring.set_keyring(made)
     yield made
-    keyring.set_keyring(before)
-
-
-@pytest.fixture
-def no_ring():
-    before = keyring.get_keyring()
     keyring.set_keyring(NoKeyring())
-    yield
-    keyring.set_keyring(before)
 
 
 def test_the_desktops_store_is_used_and_nothing_lies_on_the_disk(tmp_path, ring):
@@ -79,7 +71,6 @@ def test_a_store_that_is_locked_is_done_without(tmp_path, ring):
     assert not (tmp_path / PASSWORD_FILE).exists(), "it moved into the store"
 
 
-@pytest.mark.usefixtures("no_ring")
 def test_without_a_store_a_file_has_it_that_only_its_owner_reads(tmp_path):
     set_password(tmp_path, 1, "one")
     set_password(tmp_path, 2, "zwei – ☃")
@@ -94,7 +85,6 @@ def test_without_a_store_a_file_has_it_that_only_its_owner_reads(tmp_path):
     forget_password(tmp_path, 2)
 
 
-@pytest.mark.usefixtures("no_ring")
 @pytest.mark.parametrize("damaged", ["", "{", "[]", '{"1": 5}', "\0\0"])
 def test_a_damaged_file_is_none(tmp_path, damaged):
     (tmp_path / PASSWORD_FILE).write_text(damaged)
