@@ -111,11 +111,6 @@ class QueuedOutput:
         """Return how many blocks and titles wait."""
         return len(self._queue)
 
-    def forget(self) -> None:
-        """Throw away what waits: it is no longer of now."""
-        with self._there:
-            self._queue.clear()
-
     def see(
         self,
         state: OutputState | None = None,

@@ -81,7 +81,7 @@ def _try_stream(options: StreamOptions, rate: int, password: str | None) -> Trie
         finally:
             connection.close()
     except SourceRefused as error:
-        return Tried(False, _sentence(str(error)), error_mend(error))
+        return Tried(False, _sentence(str(error)), MENDS[error.trouble])
     except OutputFault as error:
         return Tried(False, _sentence(str(error)), MENDS[Trouble.NO_ENCODER])
     simulated = " It is a stand-in: nobody hears it." if connection.simulated else ""
@@ -90,11 +90,6 @@ def _try_stream(options: StreamOptions, rate: int, password: str | None) -> Trie
         f"It works: signed in, {_SECONDS} s of silence sent ({sent / 1000:.0f} kB); the server "
         f"answered {connection.answer}.{simulated}",
     )
-
-
-def error_mend(error: SourceRefused) -> str:
-    """Return what to do about a refusal."""
-    return MENDS.get(error.trouble, "")
 
 
 def _try_card(options: CardOptions, rate: int) -> Tried:

@@ -78,9 +78,8 @@ def list_outputs(options: argparse.Namespace) -> int:
         return 0
     for one in outputs:
         _print(folder, settings, one, running.get(one.id))
-    print(
-        heard_by(running.values()).text.capitalize() + "." if running else outputs_sentence(outputs)
-    )
+    said = heard_by(running.values()).text if running else outputs_sentence(outputs)
+    print(f"{said[:1].upper()}{said[1:].rstrip('.')}.")
     return 0
 
 

@@ -27,7 +27,7 @@ class OutputState(StrEnum):
 
 
 class Trouble(StrEnum):
-    """Why an output is down; each has its sentence in `trouble_text`."""
+    """Why an output is down or not heard; what to do about each is in `MENDS`."""
 
     NONE = ""
     NO_PASSWORD = "no password"  # noqa: S105 - what is wrong

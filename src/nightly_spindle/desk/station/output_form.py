@@ -43,6 +43,8 @@ _STREAM = {
     "method": "Request",
     "authority": "Authority (file)",
     "burst_s": "Burst at the start",
+    "listen": "Listeners' address",
+    "listen_every": "Listened to every",
 }
 _CARD = {"device": "Device", "buffer_s": "Buffer"}
 _RECORDING = {
@@ -62,6 +64,7 @@ _NAMES: dict[OutputKind, Mapping[str, str]] = {
 _BLANK = {
     "address": "https://radio.example:8000/live",
     "title": "the station's name",
+    "listen": "the address itself",
     "device": "the machine's default",
     "authority": "this machine's own",
 }

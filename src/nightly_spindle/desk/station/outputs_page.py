@@ -72,7 +72,7 @@ def _state(row: _OutputRow) -> str:
     if sight is None:
         return "not on air"
     if sight.problem:
-        return f"down since {short_date(sight.since_us, row.tz)}: {sight.problem}"
+        return f"{_STATES[sight.state]} since {short_date(sight.since_us, row.tz)}: {sight.problem}"
     said = f"{_STATES[sight.state]} since {short_date(sight.since_us, row.tz)}"
     return f"{said}, simulated" if sight.simulated else said
 
