@@ -1,7 +1,10 @@
 """What a worker that is only slow, and one whose drive hangs, count as waiting."""
 
 import multiprocessing
+import threading
 import time
+
+import pytest
 
 from nightly_spindle.intake.still_wait import StillWait
 
@@ -9,6 +12,12 @@ from nightly_spindle.intake.still_wait import StillWait
 def computing(until):
     while not until.is_set():
         pass
+
+
+def computing_in_a_thread(until):
+    thread = threading.Thread(target=computing, args=(until,))
+    thread.start()
+    thread.join()
 
 
 def asleep(until):
@@ -29,8 +38,9 @@ def waited(work):
         worker.join()
 
 
-def test_a_worker_that_computes_is_slow_not_hanging():
-    assert waited(computing) == [0.0, 1.0, 3.0]
+@pytest.mark.parametrize("work", [computing, computing_in_a_thread])
+def test_a_worker_that_computes_is_slow_not_hanging(work):
+    assert waited(work) == [0.0, 1.0, 3.0]
 
 
 def test_one_that_sleeps_hangs():

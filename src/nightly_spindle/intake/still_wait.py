@@ -6,6 +6,7 @@ is only slow: many things may run beside it.
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 from pathlib import Path
 
@@ -35,14 +36,19 @@ class StillWait:
 
 
 def _any_computes() -> bool:
-    """Whether a worker of this process is running, or waits for a processor only."""
-    return any(_state(worker.pid) == "R" for worker in multiprocessing.active_children())
+    """Whether a worker of this process is running, or waits for a processor only.
+
+    Each of its threads is asked: one decodes while another measures, and the state of a process as
+    a whole is that of its first thread alone.
+    """
+    return any("R" in _states(worker.pid) for worker in multiprocessing.active_children())
 
 
-def _state(pid: int | None) -> str:
-    """Return the state of a process (proc(5)): R running, D waiting for a drive, S asleep."""
-    try:
-        text = Path(f"/proc/{pid}/stat").read_text(encoding="utf-8", errors="replace")
-    except OSError:  # it has just ended
-        return ""
-    return text.rpartition(")")[2].split()[0]
+def _states(pid: int | None) -> set[str]:
+    """Return the states of a process's threads (proc(5)): R running, D at a drive, S asleep."""
+    states = set()
+    with contextlib.suppress(OSError):  # it has just ended, or one of its threads has
+        for stat in Path(f"/proc/{pid}/task").glob("*/stat"):
+            text = stat.read_text(encoding="utf-8", errors="replace")
+            states.add(text.rpartition(")")[2].split()[0])
+    return states
