@@ -186,11 +186,14 @@ class BreakCalendar:
         """Return the stretches (begin, end in `open_`) that orders of a kind count by."""
         if not open_:
             return []
-        days = self._days[open_]
-        hours = self._hours[open_]
-        marks = {Per.HOUR: days * 24 + hours % 24, Per.WEEK: days - hours // 24}.get(per, days)
         if per is Per.BREAK:
             return [(at, at + 1) for at in range(len(open_))]
+        chosen = np.asarray(open_, dtype=np.intp)
+        marks = self._days[chosen]
+        if per is Per.HOUR:
+            marks = marks * 24 + self._hours[chosen] % 24
+        elif per is Per.WEEK:
+            marks = marks - self._hours[chosen] // 24
         cuts = (np.flatnonzero(np.diff(marks)) + 1).tolist()
         return list(zip([0, *cuts], [*cuts, len(open_)], strict=True))
 

@@ -50,7 +50,8 @@ def in_seats(ranked: Sequence[Campaign], seats: Sequence[str]) -> list[int]:
 def seated(place: BreakPlace, units: Iterable[Unit]) -> list[Booking]:
     """Return the bookings of one break in their order."""
     ranked = sorted(units, key=lambda unit: seat_order(unit.seeker.campaign, place.at_us))
-    order = in_seats([unit.seeker.campaign for unit in ranked], place.seats)
+    campaigns = [unit.seeker.campaign for unit in ranked]
+    order = in_seats(campaigns, place.seats) if any(place.seats) else range(len(ranked))
     return [
         Booking(place.at_us, place.pattern, seat, ranked[at].seeker.id, ranked[at].fixed)
         for seat, at in enumerate(order)
