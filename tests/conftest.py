@@ -192,4 +192,5 @@ def runtime(tmp_path, monkeypatch):
     with tempfile.TemporaryDirectory(prefix="ns", dir="/tmp") as short:
         monkeypatch.setenv("XDG_RUNTIME_DIR", short)
         monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+        monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
         yield

@@ -60,8 +60,10 @@ def main(arguments: Sequence[str]) -> int:
 
 
 def _spelt_out(arguments: Sequence[str]) -> list[str]:
-    """`events DIR` is short for `events expand DIR`."""
+    """`events DIR` is short for `events expand DIR`, a path alone for `desk PATH`."""
     given = list(arguments)
+    if len(given) == 1 and (os.sep in given[0] or given[0] in {".", ".."}):
+        return ["desk", *given]
     if given[:1] != ["events"]:
         return given
     from nightly_spindle.cli.events.event_options import NAMES
@@ -187,9 +189,12 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     )
     demo.add_argument("--folder", dest="folder", help="where; default: the user's data folder")
     demo.add_argument("--build-only", action="store_true", help="build it and leave")
+    demo.add_argument("--steps", action="store_true", help="print each step as PART TAB WHAT")
     demo.add_argument("--no-window", action="store_true", help="engine only, no desk")
     desk = add(commands, "desk", "desk:open_desk", "open the desk", json=False, station=False)
-    desk.add_argument("folder", metavar="DIR", nargs="?", help="the station folder")
+    desk.add_argument(
+        "folder", metavar="DIR", nargs="?", help="the station folder; without it a window asks"
+    )
 
 
 def _planning(commands: argparse._SubParsersAction[Any]) -> None:

@@ -10,6 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
+from nightly_spindle.core.base.errors import StorageFault
+from nightly_spindle.core.base.plain_files import replace_file
 from nightly_spindle.core.base.timebase import iso
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.outputs.now_playing import Shown
@@ -93,8 +95,9 @@ class PageOutput(QueuedOutput):
             self._read_recent()
             self._serve()
             self._go_on()
-        except OSError as error:
-            said = f"the page cannot be written or served: {error.strerror or error}"
+        except (OSError, StorageFault) as error:
+            why = getattr(error, "strerror", None) or error
+            said = f"the page cannot be written or served: {why}"
             if said != self.sight.problem:
                 _log.warning("the output “%s” is down: %s", self.output.name, said)
             self.see(OutputState.DOWN, Trouble.PAGE, said)
@@ -151,15 +154,8 @@ class PageOutput(QueuedOutput):
             ("recent.json", self._recent_json()),
             ("index.html", page_html(page)),
         ):
-            total += self._put_file(name, text)
+            total += replace_file(self._folder / name, text)
         self.see(sent=self.sight.sent + total)
-
-    def _put_file(self, name: str, text: str) -> int:
-        data = text.encode()
-        part = self._folder / f".{name}.part"
-        part.write_bytes(data)
-        part.replace(self._folder / name)
-        return len(data)
 
     def _recent_json(self) -> str:
         rows = [

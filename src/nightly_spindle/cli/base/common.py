@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import math
 import time
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.base.errors import SettingRefused
@@ -47,10 +46,3 @@ def checked_length(value: float, unit: str, most: float = _MOST_HOURS) -> float:
     if not math.isfinite(value) or not 0 < value <= most:
         raise SettingRefused(f"{value:g} {unit} is not within 0 and {most:g} {unit}")
     return value
-
-
-def demo_folder() -> Path:
-    """Return where the demo station lies: in the user's data folder."""
-    import platformdirs
-
-    return Path(platformdirs.user_data_dir("nightly-spindle")) / "demo-station"

@@ -260,7 +260,7 @@ def check(options: argparse.Namespace) -> int:
 
 def export(options: argparse.Namespace) -> int:
     """Write the timed events to an iCalendar file."""
-    from nightly_spindle.store.library.exchange import replace_file
+    from nightly_spindle.core.base.plain_files import replace_file
 
     programme = open_station(Path(options.folder)).programme
     settings = programme.settings

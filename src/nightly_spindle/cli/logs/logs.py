@@ -12,13 +12,13 @@ from nightly_spindle.air.client import ask
 from nightly_spindle.air.messages import Forget, Load, State
 from nightly_spindle.cli.base.common import instant, print_json
 from nightly_spindle.core.base.errors import InputFault, SettingRefused
+from nightly_spindle.core.base.plain_files import replace_file
 from nightly_spindle.core.base.timebase import US, iso, length, parse_instant
 from nightly_spindle.core.logs.log_matching import Match, MatchStatus, settle_key
 from nightly_spindle.core.logs.log_reading import LogFormat, read_bytes
 from nightly_spindle.core.logs.log_writers import write_log
 from nightly_spindle.core.segues.list_length import running_time
 from nightly_spindle.core.station.log_sources import LogDrop, LogReading, ReadingState
-from nightly_spindle.store.library.exchange import replace_file
 from nightly_spindle.store.logs.log_export import export_entries
 from nightly_spindle.store.logs.log_lookup import parse_as, proposals
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.cli.base.common import answer, checked_length, instant, now_us, print_json
 from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.base.plain_files import replace_file
 from nightly_spindle.core.base.timebase import US, clock, iso, local_from
 from nightly_spindle.core.base.wording import counted
 from nightly_spindle.core.calendar.log_periods import Period, slot_at
@@ -15,7 +16,6 @@ from nightly_spindle.core.logs.log_reading import LogFormat
 from nightly_spindle.core.logs.log_writers import write_log
 from nightly_spindle.core.music.made_logs import MadeHour, Mode, line_values, note_values
 from nightly_spindle.store.base.transaction import LibraryTransaction
-from nightly_spindle.store.library.exchange import replace_file
 from nightly_spindle.store.music.made_hours import made_instants, read_made, write_made
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station
 from nightly_spindle.store.reports.format_board import FormatBoard

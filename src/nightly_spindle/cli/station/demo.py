@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.cli.base.common import demo_folder, now_us
+from nightly_spindle.cli.base.common import now_us
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import zone
 from nightly_spindle.core.calendar.local_days import broadcast_day
@@ -22,11 +22,16 @@ _FALLBACK_ZONE = "Europe/Lisbon"
 def demo(options: argparse.Namespace) -> int:
     """Build the demo station if it is not there, then go on air and open the desk."""
     from nightly_spindle.simulators.demo import build
+    from nightly_spindle.simulators.demo_folder import demo_folder
     from nightly_spindle.simulators.demo_logs import leave_logs
+    from nightly_spindle.simulators.demo_services import serve_demo
 
     folder = Path(options.folder) if options.folder else demo_folder()
 
     def progress(what: str, part: float) -> None:
+        if options.steps:
+            print(f"{part:.3f}\t{what}", flush=True)
+            return
         end = "\n" if part >= 1 else ""
         start = "\r" if sys.stdout.isatty() else ""
         if start or part >= 1:
@@ -38,8 +43,7 @@ def demo(options: argparse.Namespace) -> int:
     print(f"{settings.name} is in {folder}.", flush=True)
     if options.build_only:
         return 0
-    _serve_relay()
-    _serve_streaming()
+    serve_demo()
     if options.no_window:
         from nightly_spindle.cli.playout.air import keep_on_air
         from nightly_spindle.cli.playout.wanted import Wanted
@@ -54,27 +58,6 @@ def demo(options: argparse.Namespace) -> int:
         )
         return 1
     return open_desk_on(folder, start_engine=True)
-
-
-def _serve_relay() -> None:
-    """Serve the stream that the demo's relay takes over, for as long as the demo is open."""
-    from nightly_spindle.simulators.demo_events import RELAY_PORT
-    from nightly_spindle.simulators.stream_server import StreamServer
-
-    try:
-        StreamServer(port=RELAY_PORT).start()
-    except OSError as error:
-        print(f"The stream stand-in is not served: {error.strerror}.", file=sys.stderr)
-
-
-def _serve_streaming() -> None:
-    """Run the streaming server that the demo sends to, for as long as the demo is open."""
-    from nightly_spindle.simulators.streaming_server import STREAMING_PORT, StreamingServer
-
-    try:
-        StreamingServer(port=STREAMING_PORT).start()
-    except OSError as error:
-        print(f"The streaming stand-in is not served: {error.strerror}.", file=sys.stderr)
 
 
 def local_zone() -> str:

@@ -1,4 +1,4 @@
-"""The desk's command: finds the station to open and says so when there is no display."""
+"""The desk's command: opens it, and says so when there is no display."""
 
 from __future__ import annotations
 
@@ -7,22 +7,15 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.base.errors import EnvironmentFault, StationNotFound
+from nightly_spindle.core.base.errors import EnvironmentFault
 
 if TYPE_CHECKING:
     import argparse
 
 
 def open_desk(options: argparse.Namespace) -> int:
-    """Open the desk on a station: the one named, else the demo station if it was built."""
-    from nightly_spindle.cli.base.common import demo_folder
-
-    folder = Path(options.folder) if options.folder else demo_folder()
-    if not options.folder and not folder.is_dir():
-        raise StationNotFound(
-            "name the station folder (`nightly-spindle desk DIR`), make one with "
-            "`nightly-spindle station new`, or try `nightly-spindle demo`"
-        )
+    """Open the desk on the station that is named, else a window that asks which."""
+    folder = Path(options.folder) if options.folder else None
     if no_display():
         raise EnvironmentFault(
             "there is no display; start it under a virtual one with `xvfb-run -a "
@@ -31,7 +24,7 @@ def open_desk(options: argparse.Namespace) -> int:
     return open_desk_on(folder, start_engine=False)
 
 
-def open_desk_on(folder: Path, *, start_engine: bool) -> int:
+def open_desk_on(folder: Path | None, *, start_engine: bool) -> int:
     """Open the window and stay until it is closed."""
     from nightly_spindle.desk.shell.app import run
 

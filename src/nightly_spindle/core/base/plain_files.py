@@ -1,4 +1,4 @@
-"""Opening files that somebody else names: only plain files, and never waiting for one.
+"""Files that somebody else names or reads: only plain ones are read, and one written is whole.
 
 Opening a named pipe waits for a writer that may never come, and some devices give bytes without
 end. So whatever is read from a path that a log, a table, an operator or a scheduler named is
@@ -11,6 +11,8 @@ import errno
 import os
 import stat
 from typing import TYPE_CHECKING, BinaryIO
+
+from nightly_spindle.core.base.errors import StorageFault
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -46,3 +48,19 @@ def read_plain(path: str | Path) -> bytes:
     """Return the bytes of a plain file; OSError when it is none or not to be read."""
     with open_plain(path) as file:
         return file.read()
+
+
+def replace_file(path: Path, body: str) -> int:
+    """Write a text file whole or not at all, as UTF-8; returns how many bytes it has.
+
+    StorageFault when it cannot be written.
+    """
+    data = body.encode()
+    beside = path.with_name(f".{path.name}.part")
+    try:
+        beside.write_bytes(data)
+        beside.replace(path)
+    except OSError as error:
+        beside.unlink(missing_ok=True)
+        raise StorageFault(f"{path} cannot be written: {error.strerror or error}") from error
+    return len(data)

@@ -29,6 +29,11 @@ class Kind(StrEnum):
     FILLER = "filler"
     STREAM = "stream"
 
+    @property
+    def words(self) -> str:
+        """The kind as it is read: "ID", "voice track"."""
+        return {"id": "ID", "psa": "PSA"}.get(self.value, self.value.replace("-", " "))
+
 
 # Voiceovers, IDs and beds carry their own shape: no trimming, no fades, full level
 # (common practice, no source).

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtCore import QByteArray, QRectF, QSettings, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QIcon, QPainter, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 
@@ -130,6 +130,13 @@ def system_is_dark() -> bool:
     return QGuiApplication.styleHints().colorScheme() is not Qt.ColorScheme.Light
 
 
+def remembered(memory: QSettings) -> Palette:
+    """Return the look that was chosen last, else the system's."""
+    named = memory.value("look", "system")
+    dark = system_is_dark() if named == "system" else named == "dark"
+    return DARK if dark else LIGHT
+
+
 def sheet(p: Palette) -> str:
     """Return the style sheet of a palette."""
     return f"""
@@ -181,6 +188,14 @@ QToolButton[role="tab"], QToolButton[role="switch"] {{ background: transparent; 
 QToolButton[role="tab"]:checked, QToolButton[role="switch"]:checked {{ color: {p.text};
     border-bottom: 2px solid {p.text}; }}
 QToolButton[role="tab"]:focus, QToolButton[role="switch"]:focus {{ color: {p.text}; }}
+QPushButton[role="step"] {{ background: transparent; border: none; border-radius: 4px;
+    border-left: 3px solid transparent; padding: 6px 8px; text-align: left; }}
+QPushButton[role="step"]:checked {{ background: {p.raised}; border-left: 3px solid {p.text}; }}
+QPushButton[role="step"]:disabled {{ color: {p.muted}; }}
+QPushButton[role="primary"] {{ background: {p.select}; border-color: {p.muted};
+    font-weight: bold; padding: 5px 18px; }}
+QPushButton[role="primary"]:disabled {{ background: {p.raised}; border-color: {p.raised}; }}
+QPushButton[role="way"] {{ font-size: {LARGE}px; padding: 9px 14px; text-align: left; }}
 QToolButton[role="day"] {{ padding: 3px 0; min-width: 30px; }}
 QListView[role="groups"] {{ background: {p.ground}; border: 1px solid transparent; }}
 QListView:focus {{ border: 1px solid {p.muted}; }}
@@ -195,6 +210,11 @@ QComboBox::down-arrow {{ image: url({_ASSETS}/icons/chevron.svg); width: 12px; h
 QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {p.muted};
     border-radius: 3px; background: {p.ground}; }}
 QCheckBox::indicator:checked {{ image: url({_ASSETS}/icons/tick.svg); }}
+QRadioButton {{ spacing: 8px; padding: 2px 0; }}
+QRadioButton::indicator {{ width: 12px; height: 12px; border: 1px solid {p.muted};
+    border-radius: 7px; background: {p.ground}; }}
+QRadioButton::indicator:checked {{ border: 4px solid {p.text}; width: 6px; height: 6px; }}
+QRadioButton:focus {{ text-decoration: underline; }}
 QComboBox QAbstractItemView {{ background: {p.raised}; selection-background-color: {p.select}; }}
 QCheckBox {{ spacing: 6px; }}
 QProgressBar {{ background: {p.raised}; border: none; border-radius: 3px; }}

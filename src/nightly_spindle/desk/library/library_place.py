@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import sys
 import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QProcess, Qt, QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QStackedWidget,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.desk.kit.desk_ear import DeskEar
+from nightly_spindle.desk.kit.intake_process import IntakeProcess
 from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
@@ -25,7 +25,6 @@ from nightly_spindle.desk.library.items_page import ItemsPage
 from nightly_spindle.desk.library.library_edits import LibraryEdits
 from nightly_spindle.desk.library.lists_page import ListsPage
 from nightly_spindle.desk.library.waiting_room import WaitingRoom
-from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.intake.walk import Unusable, files_meant
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
@@ -82,7 +81,7 @@ class LibraryPlace(Place):
         self._segues: SeguePage | None = None
         self._cues: MarkerEditor | None = None
         self.note = NoteLabel()
-        self._process: QProcess | None = None
+        self._intake_process = IntakeProcess(shelf.folder, self)
         self._beside = QTimer(self)
         self._beside.setInterval(_INTAKE_MS)
         self._beside.timeout.connect(self.keep_intake)
@@ -156,9 +155,7 @@ class LibraryPlace(Place):
             self._cues.close_down()
         self.intake.close_down()
         self.ear.close()
-        if self._process is not None:
-            self._process.closeWriteChannel()  # the intake ends with its input
-            self._process.waitForFinished(15_000)
+        self._intake_process.end()
 
     def say(self, sentence: str) -> None:
         """Say something at the top, for a while."""
@@ -263,20 +260,8 @@ class LibraryPlace(Place):
         self.shelf.edit(work, then)
 
     def keep_intake(self) -> None:
-        """See to it that the intake of the station runs; it ends with the desk if it is ours."""
-        running = self._process is not None and (
-            self._process.state() is not QProcess.ProcessState.NotRunning
-        )
-        if not running and intake_pid(self._folder) is None:
-            self._process = QProcess(self)
-            self._process.setProgram(sys.executable)
-            self._process.setArguments(
-                ["-m", "nightly_spindle", "intake", "run", str(self._folder), "--with-parent"]
-            )
-            log = str(self._folder / "intake.log")
-            self._process.setStandardErrorFile(log, QProcess.OpenModeFlag.Append)
-            self._process.setStandardOutputFile(log, QProcess.OpenModeFlag.Append)
-            self._process.start()
+        """See to it that the intake of the station runs."""
+        self._intake_process.keep()
 
 
 def _collect(paths: list[str]) -> tuple[list[Seen], list[str]]:

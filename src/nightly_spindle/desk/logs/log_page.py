@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from nightly_spindle.core.base.plain_files import replace_file
 from nightly_spindle.core.base.timebase import length
 from nightly_spindle.core.library.intake import FileFate, IntakeOptions
 from nightly_spindle.core.logs.log_edits import LogEdit, Op, next_key
@@ -32,7 +33,6 @@ from nightly_spindle.desk.library.item_finder import ItemFinder
 from nightly_spindle.desk.logs.log_line_panel import LogLinePanel
 from nightly_spindle.desk.logs.log_table import LogTable, needs_settling
 from nightly_spindle.store.base.transaction import LibraryTransaction
-from nightly_spindle.store.library import exchange
 from nightly_spindle.store.logs.log_export import export_entries
 from nightly_spindle.store.station import editors
 
@@ -357,7 +357,7 @@ class LogPage(QWidget):
         def work(catalogue: Any) -> str:
             settings, segues = catalogue.rules()
             entries = export_entries(opened.log.reading, items, settings, segues)
-            exchange.replace_file(path, write_log(entries, form, self.title.text()))
+            replace_file(path, write_log(entries, form, self.title.text()))
             return f"{len(entries)} lines are written to {path}."
 
         self._shelf.look(work, self.said.emit)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from nightly_spindle.core.base.errors import NightlySpindleError
+from nightly_spindle.core.base.plain_files import replace_file
 from nightly_spindle.core.base.timebase import US, moment_from
 from nightly_spindle.core.logs.log_reading import LogFormat
 from nightly_spindle.core.logs.log_writers import write_log
@@ -31,7 +32,6 @@ from nightly_spindle.desk.music.candidate_rows import CANDIDATES
 from nightly_spindle.desk.music.log_maker import LogMaker
 from nightly_spindle.desk.music.made_table import MadeRow, MadeTable, rows_of
 from nightly_spindle.store.base.transaction import LibraryTransaction
-from nightly_spindle.store.library.exchange import replace_file
 from nightly_spindle.store.reports.format_board import day_bounds
 from nightly_spindle.store.station import editors
 

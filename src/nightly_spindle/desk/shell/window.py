@@ -64,7 +64,7 @@ class DeskWindow(QMainWindow):
         self._state: AirState | None = None
         self._now_us = time.time_ns() // 1000
         self._finding = -1
-        self.palette_ = self._remembered_palette()
+        self.palette_ = theme.remembered(memory)
         self.link = EngineLink(folder, self)
         self.planner = Planner(folder, self)
         self.status = StatusBar(settings.name)
@@ -92,6 +92,11 @@ class DeskWindow(QMainWindow):
         if geometry is not None:
             self.restoreGeometry(geometry)
         self._on_went()
+
+    @property
+    def station_name(self) -> str:
+        """What the station is called."""
+        return self._settings.name
 
     # -- making ----------------------------------------------------------------------------
 
@@ -172,18 +177,13 @@ class DeskWindow(QMainWindow):
 
     # -- look ---------------------------------------------------------------------------------
 
-    def _remembered_palette(self) -> theme.Palette:
-        named = self._memory.value("look", "system")
-        dark = theme.system_is_dark() if named == "system" else named == "dark"
-        return theme.DARK if dark else theme.LIGHT
-
     def change_look(self) -> None:
         """Dark to light, or back."""
         self._memory.setValue("look", "light" if self.palette_.dark else "dark")
-        self._paint(self._remembered_palette())
+        self._paint(theme.remembered(self._memory))
 
     def _on_scheme(self, _scheme: object) -> None:
-        self._paint(self._remembered_palette())
+        self._paint(theme.remembered(self._memory))
 
     def _paint(self, palette: theme.Palette) -> None:
         self.palette_ = palette

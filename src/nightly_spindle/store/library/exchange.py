@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.audio.tags import clean
-from nightly_spindle.core.base.errors import InputFault, StorageFault
-from nightly_spindle.core.base.plain_files import read_plain
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.base.plain_files import read_plain, replace_file
 from nightly_spindle.core.base.timebase import iso
 from nightly_spindle.core.library.markers import Marker
 from nightly_spindle.core.logs.playlists import PlaylistTrack, m3u, xspf
@@ -121,19 +121,6 @@ def _tracks(catalogue: Catalogue, carts: Sequence[int]) -> list[PlaylistTrack]:
         PlaylistTrack(row.path, row.title, row.artist, "", row.measure.duration_s)
         for row in (items[cart] for cart in carts if cart in items)
     ]
-
-
-def replace_file(path: Path, body: str) -> None:
-    """Write a text file whole or not at all; StorageFault when it cannot be written."""
-    beside = path.with_name(f".{path.name}.part")
-    try:
-        with beside.open("w", encoding="utf-8", newline="") as file:
-            file.write(body)
-            file.flush()
-        beside.replace(path)
-    except OSError as error:
-        beside.unlink(missing_ok=True)
-        raise StorageFault(f"{path} cannot be written: {error.strerror or error}") from error
 
 
 @dataclass(frozen=True, slots=True)

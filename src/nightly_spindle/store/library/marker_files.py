@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from nightly_spindle.audio.chunks import Point, Told, read_points, write_points
 from nightly_spindle.core.base.errors import AudioUnreadable, InputFault
-from nightly_spindle.core.base.plain_files import read_plain
+from nightly_spindle.core.base.plain_files import read_plain, replace_file
 from nightly_spindle.core.library.markers import AS_USUAL, UNMARKED, Marks, Shaping
 from nightly_spindle.core.segues.effective_markers import checked_marks, placed
 from nightly_spindle.core.segues.marker_files import (
@@ -24,7 +24,7 @@ from nightly_spindle.core.segues.marker_files import (
     table_row,
 )
 from nightly_spindle.store.library.catalogue import Catalogue, Query
-from nightly_spindle.store.library.exchange import read_table, replace_file
+from nightly_spindle.store.library.exchange import read_table
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence

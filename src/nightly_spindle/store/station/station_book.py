@@ -134,7 +134,7 @@ def read_station(folder: Path) -> dict[str, Any]:
 
 def write_book(book: Book, path: Path) -> None:
     """Write a book to a file, whole or not at all."""
-    from nightly_spindle.store.library.exchange import replace_file
+    from nightly_spindle.core.base.plain_files import replace_file
 
     replace_file(path, json.dumps(book, ensure_ascii=False, indent=1) + "\n")
 
