@@ -19,12 +19,16 @@ def unit_name(folder: Path) -> str:
     return f"nightly-spindle-{plain or 'station'}-{mark}.service"
 
 
-def unit_text(folder: Path, python: Path) -> str:
-    """Return the unit: it runs this program where it really is, by its own Python."""
+def unit_text(folder: Path, python: Path, delay_s: float = 0.0) -> str:
+    """Return the unit: it runs this program where it really is, by its own Python.
+
+    The first engine takes the air `delay_s` after the computer or the session has started.
+    """
     template = files("nightly_spindle.air").joinpath(TEMPLATE).read_text(encoding="utf-8")
     filled = {
         "@PYTHON@": _quoted(str(python)),
         "@FOLDER@": _quoted(str(folder)),
+        "@AFTER@": f"{delay_s:g}",
         "@NAME@": folder.name.replace("%", "%%"),
     }
     for mark, text in filled.items():

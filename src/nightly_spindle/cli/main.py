@@ -142,6 +142,22 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
         group, "service", "station:service", "a systemd user unit for the engine", json=False
     )
     service.add_argument("--write", action="store_true", help="put it where systemd finds it")
+    start = add(group, "autostart", "starting:autostart", "start the engine with the computer")
+    start.add_argument("switch", nargs="?", choices=["on", "off"], help="without it: how it is now")
+    start.add_argument(
+        "--after",
+        type=float,
+        default=10.0,
+        metavar="SECONDS",
+        help="takes the air this long after the start",
+    )
+    folders = add(group, "folders", "starting:folders", "where the audio lies; one that has moved")
+    folders.add_argument(
+        "--move", nargs=2, metavar=("OLD", "NEW"), help="play from NEW from now on"
+    )
+    folders.add_argument(
+        "--even-so", action="store_true", help="though files differ or are missing"
+    )
     from nightly_spindle.cli.station.safekeeping_options import safe_commands
 
     safe_commands(group, add)
@@ -229,6 +245,13 @@ def _air(commands: argparse._SubParsersAction[Any]) -> None:
     air.add_argument("--even-a-copy", action="store_true", help="air a copy made for trying")
     air.add_argument("--no-intake", action="store_true", help="do not run the intake as well")
     air.add_argument("--log-level", choices=["DEBUG", "INFO", "WARNING"], default="INFO")
+    air.add_argument(
+        "--after",
+        type=float,
+        default=0.0,
+        metavar="SECONDS",
+        help="after a start of the computer, take the air this long after it",
+    )
     air.add_argument("--waits", action="store_true", help=argparse.SUPPRESS)
     ask = add(commands, "tell", "tell:tell", "tell a running engine to do something")
     ask.add_argument("order", choices=["skip", "stop", "go", "unattended", "attended", "leave"])

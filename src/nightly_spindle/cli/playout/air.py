@@ -29,6 +29,10 @@ def on_air(options: argparse.Namespace) -> int:
         from nightly_spindle.cli.base.common import checked_length
 
         checked_length(options.seconds, "seconds", 1e7)
+    if options.after:
+        from nightly_spindle.cli.playout.starting import wait_after_start
+
+        wait_after_start(options.after, maybe_again=options.no_supervisor)
     wanted = Wanted(
         folder,
         options.output or ("standin" if simulated else None),

@@ -64,6 +64,8 @@ LIGHT = Palette(
     dark=False,
 )
 
+_COPY = "#56B4E9"  # the edge of what is a copy, for trying things
+
 # Okabe and Ito's set; vermilion is kept for alarms.
 _KINDS = {
     "song": "#0072B2",
@@ -142,6 +144,7 @@ def sheet(p: Palette) -> str:
     return f"""
 * {{ font-family: "{FAMILY}"; font-size: {TEXT}px; color: {p.text}; outline: none; }}
 QWidget#window, QWidget#place {{ background: {p.ground}; }}
+QWidget#window[copy="true"] {{ border: 4px solid {_COPY}; }}
 QWidget#rail, QWidget#status, QWidget#details {{ background: {p.panel}; }}
 QWidget#status {{ border-bottom: 1px solid {p.line}; }}
 QWidget#details {{ border-left: 1px solid {p.line}; }}

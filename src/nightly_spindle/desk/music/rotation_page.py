@@ -20,8 +20,8 @@ from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
 from nightly_spindle.desk.kit.kept_page import KeptPage
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.kit.settings_edit import settings_edit
 from nightly_spindle.desk.music.format_rows import CATEGORIES, RULES
-from nightly_spindle.store.base.station_folder import update_settings
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.station import editors
 
@@ -253,8 +253,8 @@ class RotationPage(KeptPage):
         typed = self._typed_ahead()
         if typed is None:
             return
-        do = partial(_write_settings, values=texts_of(typed, "formats"))
-        self._undo.push(LibraryEdit(self._shelf, "how logs are made ahead", do, _write_settings))
+        values = texts_of(typed, "formats")
+        self._undo.push(settings_edit(self._shelf, "how logs are made ahead", values))
         self.keep_ahead.setEnabled(False)
 
 
@@ -267,8 +267,3 @@ def _write_turn(library: LibraryTransaction, name: str, turn: Turn) -> Turn:
 
 def _take_turn_back(name: str, library: LibraryTransaction, was: Turn) -> None:
     _write_turn(library, name, was)
-
-
-def _write_settings(library: LibraryTransaction, values: dict[str, str]) -> dict[str, str]:
-    """Change settings; returns what they were."""
-    return update_settings(library, values)

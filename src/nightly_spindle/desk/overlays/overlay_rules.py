@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QPointF, QRectF, QSignalBlocker, Qt
@@ -23,10 +22,9 @@ from nightly_spindle.core.segues.ducking import Ducking, duck_part
 from nightly_spindle.core.station.settings import OverlayRules
 from nightly_spindle.desk.kit.choice_box import ChoiceBox
 from nightly_spindle.desk.kit.fields import DecimalField
-from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
+from nightly_spindle.desk.kit.library_worker import LibraryWorker
+from nightly_spindle.desk.kit.settings_edit import settings_edit
 from nightly_spindle.desk.kit.theme import SMALL, font, kind_color
-from nightly_spindle.store.base.station_folder import update_settings
-from nightly_spindle.store.base.transaction import LibraryTransaction
 
 if TYPE_CHECKING:
     from dataclasses import Field
@@ -214,10 +212,4 @@ class OverlayRulesPage(QWidget):
 
     def _set(self, name: str, text: str) -> None:
         short = name.partition(".")[2]
-        do = partial(_write, values={name: text})
-        self._undo.push(LibraryEdit(self._shelf, f"change “{_NAMES[short]}”", do, _write))
-
-
-def _write(library: LibraryTransaction, values: dict[str, str]) -> dict[str, str]:
-    """Change settings; returns what they were."""
-    return update_settings(library, values)
+        self._undo.push(settings_edit(self._shelf, f"change “{_NAMES[short]}”", {name: text}))

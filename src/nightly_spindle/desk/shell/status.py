@@ -50,11 +50,11 @@ class StatusBar(QWidget):
         row.addWidget(self.heard)
         names = QVBoxLayout()
         names.setSpacing(0)
-        station = QLabel(name)
-        station.setProperty("role", "name")
+        self.name = QLabel(name)
+        self.name.setProperty("role", "name")
         self.mode = QLabel("")
         self.mode.setProperty("role", "muted")
-        names.addWidget(station)
+        names.addWidget(self.name)
         names.addWidget(self.mode)
         row.addLayout(names)
         row.addSpacing(10)
@@ -86,9 +86,17 @@ class StatusBar(QWidget):
         row.addLayout(box)
         return above, figure
 
-    def set_on_air(self, *, on_air: bool, waiting: bool) -> None:
-        """Show whether the station is on air, or on but waiting for the operator."""
-        self.sign.setText("OFF AIR" if not on_air else "WAITING" if waiting else "ON AIR")
+    def set_name(self, name: str) -> None:
+        """Show what the station is called."""
+        self.name.setText(name)
+
+    def set_on_air(self, *, on_air: bool, waiting: bool, copy: bool = False) -> None:
+        """Show whether the station is on air, or on but waiting for the operator.
+
+        A `copy`, made for trying things, says that instead of being off the air.
+        """
+        off = "A COPY" if copy else "OFF AIR"
+        self.sign.setText(off if not on_air else "WAITING" if waiting else "ON AIR")
         self._sounds = on_air and not waiting
         self._colour()
 

@@ -30,6 +30,7 @@ from nightly_spindle.desk.kit.planning_process import NightPlan
 from nightly_spindle.desk.library.library_place import LibraryPlace
 from nightly_spindle.desk.logs.logs_place import LogsPlace
 from nightly_spindle.desk.playout.air_place import AirPlace
+from nightly_spindle.desk.shell.beside import open_beside
 from nightly_spindle.desk.shell.keys import KeysPage
 from nightly_spindle.desk.shell.late_places import LatePlaces
 from nightly_spindle.desk.shell.rail import PLACES, Rail
@@ -93,6 +94,13 @@ class DeskWindow(QMainWindow):
             self.restoreGeometry(geometry)
         self._on_went()
 
+    def _on_settings(self, settings: StationSettings) -> None:
+        """Go by other settings, as far as that can be while the desk is open."""
+        self._settings = settings
+        self.setWindowTitle(f"{settings.name} – Nightly Spindle")
+        self.status.set_name(settings.name)
+        self.plan()
+
     @property
     def station_name(self) -> str:
         """What the station is called."""
@@ -103,6 +111,7 @@ class DeskWindow(QMainWindow):
     def _lay_out(self) -> None:
         whole = QWidget()
         whole.setObjectName("window")
+        whole.setProperty("copy", bool(self._settings.copy_of))
         box = QVBoxLayout(whole)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
@@ -141,6 +150,9 @@ class DeskWindow(QMainWindow):
         self.library.add_asked.connect(self._add_items)
         self.shelf.changed.connect(self.plan)
         self.station.changed.connect(self.plan)
+        self.station.kept.connect(self._on_settings)
+        self.station.opened.connect(lambda folder: open_beside(str(folder)))
+        self.station.another.connect(open_beside)
         self._replan = QTimer(self)
         self._replan.setInterval(_REPLAN_MS)
         self._replan.timeout.connect(self.plan)
@@ -335,7 +347,7 @@ class DeskWindow(QMainWindow):
 
     def _on_went(self) -> None:
         self._state = None
-        self.status.set_on_air(on_air=False, waiting=False)
+        self.status.set_on_air(on_air=False, waiting=False, copy=bool(self._settings.copy_of))
         self.status.set_heard(None)
         self.station.take(None)
         copy = self._settings.copy_of

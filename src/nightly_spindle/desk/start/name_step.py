@@ -7,7 +7,6 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimeZone
 from PySide6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QLabel, QWidget
 
 from nightly_spindle.core.base.errors import NightlySpindleError
@@ -15,6 +14,7 @@ from nightly_spindle.core.station.settings import settings_from
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.choice_box import EditableChoiceBox
 from nightly_spindle.desk.kit.fields import Field
+from nightly_spindle.desk.kit.time_zones import own_time_zone, time_zones
 from nightly_spindle.desk.start.set_up_step import SetUpStep
 from nightly_spindle.store.base.known_stations import remember_station
 from nightly_spindle.store.base.station_folder import new_station
@@ -24,18 +24,12 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.start.background_work import BackgroundWork
-    from nightly_spindle.desk.start.set_up_step import SetUp
+from nightly_spindle.desk.start.set_up_step import SetUp
 
 
 def home_of_stations() -> Path:
     """Return the folder in which new stations are offered a place."""
     return Path.home() / "Radio"
-
-
-def zones() -> list[str]:
-    """Return the IANA time zones that this machine knows."""
-    found = (bytes(name.data()).decode() for name in QTimeZone.availableTimeZoneIds())
-    return sorted(name for name in found if "/" in name and not name.startswith(("Etc/", "posix")))
 
 
 class NameStep(SetUpStep):
@@ -54,9 +48,9 @@ class NameStep(SetUpStep):
         self.title.setPlaceholderText("Harbour Nights")
         self.title.setAccessibleName("The station's name")
         self.zone = EditableChoiceBox(finds=True)
-        self.zone.addItems(zones())
+        self.zone.addItems(time_zones())
         self.zone.setAccessibleName("Time zone")
-        self.zone.setCurrentText(bytes(QTimeZone.systemTimeZoneId().data()).decode())
+        self.zone.setCurrentText(own_time_zone())
         self.folder = Field()
         self.folder.setAccessibleName("The station's folder")
         self.begins = Field()

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from nightly_spindle.core.base.declared import specs
+from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.library.loudness_gain import Levels, offsets_text
-from nightly_spindle.core.station.settings import Trimming
+from nightly_spindle.core.station.settings import Trimming, settings_from, texts_from
 from nightly_spindle.desk.kit.fields import DecimalField, Field
-from nightly_spindle.store.base.station_folder import set_settings
+from nightly_spindle.desk.kit.settings_edit import settings_edit
+from nightly_spindle.store.base.station_folder import read_settings
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.catalogue import Query
 from nightly_spindle.store.station import editors
 
 if TYPE_CHECKING:
+    from PySide6.QtGui import QUndoStack
+
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.library_worker import LibraryWorker
 
@@ -40,9 +43,9 @@ class LevelsCards(QWidget):
     told = Signal(str)
     changed = Signal()
 
-    def __init__(self, shelf: LibraryWorker, settings: StationSettings) -> None:
+    def __init__(self, shelf: LibraryWorker, undo: QUndoStack, settings: StationSettings) -> None:
         super().__init__()
-        self._shelf, self._settings = shelf, settings
+        self._shelf, self._undo, self._settings = shelf, undo, settings
         self._left: list[int] = []
         self._done = self._others = 0
         self.fields: dict[str, DecimalField] = {}
@@ -107,13 +110,30 @@ class LevelsCards(QWidget):
     def _save(self) -> None:
         values = {name: str(field.value()) for name, field in self.fields.items()}
         values["level.kinds"] = self.kinds.text().strip()
-        folder: Path = self._shelf.folder
-
-        def then(_: Any) -> None:
+        before = texts_from(self._settings)
+        try:
+            self._settings = settings_from(before | values)
+        except SettingRefused as error:
+            self.told.emit(f"Not saved: {error}.")
+            return
+        after = texts_from(self._settings)
+        changed = {name: after[name] for name in after if after[name] != before[name]}
+        if changed:
+            self._undo.push(settings_edit(self._shelf, "change how loud it plays", changed))
             self.told.emit("Saved; it applies from the next item on.")
-            self.changed.emit()
 
-        self._shelf.look(lambda _: set_settings(folder, values), then)
+    def refresh(self) -> None:
+        """Read the settings anew: an edit may have been undone."""
+        folder = self._shelf.folder
+        self._shelf.look(lambda _: read_settings(folder), self._show, "levels")
+
+    def _show(self, settings: StationSettings) -> None:
+        self._settings = settings
+        texts = texts_from(settings)
+        for name, field in self.fields.items():
+            field.show_value(float(texts[name]))
+        if not self.kinds.hasFocus():
+            self.kinds.setText(offsets_text(settings.kind_levels))
 
     def measure_anew(self) -> None:
         """Measure all markers again, part by part; pressed again it stops."""
@@ -141,8 +161,6 @@ class LevelsCards(QWidget):
         folder = self._shelf.folder
 
         def work(library: LibraryTransaction) -> int:
-            from nightly_spindle.store.base.station_folder import read_settings
-
             trimming = read_settings(folder).trimming
             return len(editors.marking.measure_anew(library, trimming, part)[0])
 

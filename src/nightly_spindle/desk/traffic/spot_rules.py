@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Signal
@@ -13,9 +12,7 @@ from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.station.settings import SpotRules
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.declared_form import DeclaredForm, typed_group
-from nightly_spindle.desk.kit.library_worker import LibraryEdit
-from nightly_spindle.store.base.station_folder import update_settings
-from nightly_spindle.store.base.transaction import LibraryTransaction
+from nightly_spindle.desk.kit.settings_edit import settings_edit
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
@@ -113,12 +110,7 @@ class SpotRulesPage(QWidget):
         rules = self._typed()
         if rules is None:
             return
-        do = partial(_write, values=texts_of(rules, "spots"))
         self._kept = rules
-        self._undo.push(LibraryEdit(self._shelf, "change the rules of advertising", do, _write))
+        values = texts_of(rules, "spots")
+        self._undo.push(settings_edit(self._shelf, "change the rules of advertising", values))
         self._on_typed()
-
-
-def _write(library: LibraryTransaction, values: dict[str, str]) -> dict[str, str]:
-    """Change settings; returns what they were."""
-    return update_settings(library, values)
