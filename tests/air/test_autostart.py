@@ -14,9 +14,9 @@ from conftest import LONG
 from nightly_spindle.air.autostart import (
     Starter,
     autostart_of,
-    start_through_systemd,
     switch_off,
     switch_on,
+    unit_of,
 )
 from nightly_spindle.air.places import engine_pid
 from nightly_spindle.cli.main import main
@@ -75,7 +75,7 @@ def test_a_unit_is_written_enabled_and_removed_without_a_trace(station, systemd)
     asked = log.read_text().splitlines()
     name = Path(unit).name
     assert asked.index("--user daemon-reload") < asked.index(f"--user enable {name}")
-    assert start_through_systemd(station)
+    assert unit_of(station) == name
     assert switch_on(station, 0.0).delay_s == 0.0
     assert len(written()) == 1
     assert switch_off(station).by is Starter.NOTHING
@@ -83,7 +83,7 @@ def test_a_unit_is_written_enabled_and_removed_without_a_trace(station, systemd)
     asked = log.read_text().splitlines()
     assert f"--user disable {name}" in asked
     assert not any("stop" in order or "--now" in order for order in asked), "what airs goes on"
-    assert not start_through_systemd(station)
+    assert unit_of(station) is None
 
 
 def test_without_lingering_it_starts_at_login_and_says_how_that_changes(station, systemd):

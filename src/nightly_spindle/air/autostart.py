@@ -114,10 +114,10 @@ def switch_off(folder: Path) -> Autostart:
     return autostart_of(folder)
 
 
-def start_through_systemd(folder: Path) -> bool:
-    """Have systemd start the engine where a unit does so at boot; False when it did not."""
+def unit_of(folder: Path) -> str | None:
+    """Return the name of the unit that starts a station's engine, None where there is none."""
     unit = _unit_path(folder.resolve())
-    return unit.is_file() and _systemctl("--no-block", "start", unit.name).returncode == 0
+    return unit.name if unit.is_file() else None
 
 
 def has_systemd() -> bool:

@@ -1,6 +1,8 @@
 """The parts of the place Station, by hand: kept at once, undone, and nothing left out."""
 
+import os
 import shutil
+import signal
 import sys
 from pathlib import Path
 
@@ -18,6 +20,8 @@ from PySide6.QtWidgets import QFileDialog
 from test_desk_habits import turn
 
 from nightly_spindle.air import autostart
+from nightly_spindle.air.places import engine_pid
+from nightly_spindle.air.unit import unit_name
 from nightly_spindle.core.station.settings import texts_from
 from nightly_spindle.desk.shell import window as window_module
 from nightly_spindle.store.base.station_folder import read_settings
@@ -143,3 +147,41 @@ def test_a_copy_is_opened_beside_and_looks_different(qtbot, place, tmp_path, mon
     assert copy.status.sign.text() == "A COPY"
     assert copy.centralWidget().property("copy") is True
     copy.close()
+
+
+def test_an_engine_that_a_unit_starts_is_started_through_it(qtbot, window, tmp_path, monkeypatch):
+    """A stand-in for systemctl keeps what it was asked; one that refuses leaves it to the desk."""
+    unit = Path(os.environ["XDG_CONFIG_HOME"]) / "systemd/user" / unit_name(window._folder)
+    unit.parent.mkdir(parents=True)
+    unit.write_text("[Service]\n")
+    tool = tmp_path / "bin" / "systemctl"
+    tool.parent.mkdir()
+    asked = tmp_path / "asked"
+    monkeypatch.setenv("PATH", f"{tool.parent}:{os.environ['PATH']}")
+    own = []
+    monkeypatch.setattr(window.link, "_start_own", lambda pace=None: own.append(pace) or True)
+    for status in (0, 1):
+        tool.write_text(f'#!/bin/sh\necho "$@" >> "{asked}"\nexit {status}\n')
+        tool.chmod(0o755)
+        window.air.header.go.click()
+        assert window.status.mode.text() == "the engine is starting …"
+        qtbot.waitUntil(
+            lambda status=status: (
+                asked.exists() and len(asked.read_text().splitlines()) == status + 1
+            ),
+            timeout=LONG,
+        )
+    assert f"--user --no-block start {unit.name}" in asked.read_text()
+    qtbot.waitUntil(lambda: own == [None], timeout=LONG)
+
+
+def test_a_killed_engine_is_told_as_killed(qtbot, window, station):
+    test_desk.on_air(qtbot, window)
+    pid = engine_pid(station)
+    # its supervisor first, which would start it anew
+    parent = int(Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[1])
+    os.kill(parent, signal.SIGKILL)
+    os.kill(pid, signal.SIGKILL)
+    qtbot.waitUntil(
+        lambda: window.status.mode.text().startswith("the engine was killed at "), timeout=LONG
+    )

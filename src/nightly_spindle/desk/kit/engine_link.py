@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -9,6 +10,7 @@ from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 from PySide6.QtNetwork import QLocalSocket
 
 from nightly_spindle import __version__
+from nightly_spindle.air.autostart import unit_of
 from nightly_spindle.air.messages import (
     VERSION,
     EngineState,
@@ -79,9 +81,21 @@ class EngineLink(QObject):
         self._socket.abort()
 
     def start_engine(self, *, pace: str | None = None) -> bool:
-        """Start an engine of its own process, which outlives the desk."""
-        import sys
+        """Start an engine of its own process, which outlives the desk; through systemd where a
+        unit starts it with the computer.
+        """
+        unit = None if pace else unit_of(self._folder)
+        if unit is None:
+            return self._start_own(pace)
+        process = QProcess(self)
+        process.setProgram("systemctl")
+        process.setArguments(["--user", "--no-block", "start", unit])
+        process.finished.connect(lambda status: status and self._start_own())
+        process.errorOccurred.connect(lambda _: self._start_own())
+        process.start()
+        return True
 
+    def _start_own(self, pace: str | None = None) -> bool:
         arguments = ["-m", "nightly_spindle", "air", str(self._folder)]
         if pace:
             arguments += ["--pace", pace]

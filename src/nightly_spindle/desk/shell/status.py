@@ -69,7 +69,7 @@ class StatusBar(QWidget):
         self.finding.clicked.connect(self.finding_asked)
         row.addWidget(self.finding)
         self.set_on_air(on_air=False, waiting=False)
-        self.show_finding([], None, None)
+        self.show_working()
 
     @staticmethod
     def _figure(row: QHBoxLayout, caption: str, start: str) -> tuple[QLabel, QLabel]:
@@ -148,6 +148,12 @@ class StatusBar(QWidget):
         ahead = length((pin.at_us - now_us) / US)
         self.fixed_text.setText(f"{pin.name}\nin {ahead}, {lands(pin)}")
         self.fixed_text.setToolTip(f"{pin.name} in {ahead}, {lands(pin)}. {pin.sentence}")
+
+    def show_working(self) -> None:
+        """Say that the night is being worked out: nothing is known of it yet."""
+        self.finding.setText("Working the night out …")
+        self.finding.setToolTip("The coming hours are being rehearsed.")
+        _set_role(self.finding, "calm")
 
     def show_finding(self, marks: list[Mark], worst: Mark | None, tz: ZoneInfo | None) -> None:
         """Show how much will go wrong, and when first."""

@@ -31,6 +31,7 @@ from nightly_spindle.desk.library.library_place import LibraryPlace
 from nightly_spindle.desk.logs.logs_place import LogsPlace
 from nightly_spindle.desk.playout.air_place import AirPlace
 from nightly_spindle.desk.shell.beside import open_beside
+from nightly_spindle.desk.shell.engine_signs import EngineSigns
 from nightly_spindle.desk.shell.keys import KeysPage
 from nightly_spindle.desk.shell.late_places import LatePlaces
 from nightly_spindle.desk.shell.rail import PLACES, Rail
@@ -82,6 +83,7 @@ class DeskWindow(QMainWindow):
         )
         self.station = StationPlace(folder, settings, self.palette_)
         self.keys = KeysPage(self)
+        self.signs = EngineSigns(self.shelf, settings, self.status, self.air.header)
         self.setWindowTitle(f"{settings.name} – Nightly Spindle")
         self.resize(1280, 800)
         self._lay_out()
@@ -229,9 +231,10 @@ class DeskWindow(QMainWindow):
         elif order == "go" and not self.link.on_air and self.link.other:
             self.say(self.link.other)
         elif order == "go" and not self.link.on_air:
-            self.say("Starting the air engine …")
+            self.signs.starting()
             if not self.link.start_engine():
-                self.say("The engine did not start; see the messages at the place Station.")
+                self.signs.went()
+                self.say("The engine did not start; see Station › Messages.")
         else:
             self.link.ask(HANDS[order])
 
@@ -343,23 +346,17 @@ class DeskWindow(QMainWindow):
 
     def _on_came(self) -> None:
         self._still.stop()
+        self.signs.came()
         self.air.note.setText("")
 
     def _on_went(self) -> None:
         self._state = None
-        self.status.set_on_air(on_air=False, waiting=False, copy=bool(self._settings.copy_of))
         self.status.set_heard(None)
         self.station.take(None)
-        copy = self._settings.copy_of
-        self.status.set_mode(f"a copy of {copy}, not for air" if copy else "the engine is off")
         self.status.set_left(None)
         self.air.forget_item()
         self.air.header.show_modes(on_air=False, unattended=False, stopped=True)
-        self.air.header.show_silence(
-            "Off air",
-            "Nothing goes out. “Go on air” starts the engine; what follows shows where it "
-            "would begin.",
-        )
+        self.signs.went()
         self._still.start()
         self._on_still()
         if self.link.on_air or self.air.planned is not None:
@@ -465,6 +462,7 @@ class DeskWindow(QMainWindow):
         self._memory.sync()
         for timer in (self._replan, self._still, self._note):
             timer.stop()
+        self.signs.close()
         self.air.close_down()
         self.link.close()
         self.planner.close()
