@@ -423,7 +423,8 @@ def test_the_station_is_kept_safe_from_the_desk(qtbot, window, station, tmp_path
     from nightly_spindle.store.station import backups, station_book
 
     qtbot.keyClick(window, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier)
-    place = window.station
+    window.station.show_page("Safekeeping")
+    place = window.station.keeping
     qtbot.waitUntil(lambda: place.head.text() == "There is no backup yet.", timeout=LONG)
     qtbot.mouseClick(place.now, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: place.head.text().startswith("Last backup"), timeout=LONG)

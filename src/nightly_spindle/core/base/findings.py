@@ -14,6 +14,10 @@ class Severity(StrEnum):
     NOTE = "note"
 
 
+# what leaves listeners with nothing at all: these come before all else
+GRAVEST = frozenset({"only-tone", "not-heard"})
+
+
 @dataclass(frozen=True, slots=True)
 class Finding:
     """One thing that goes or went wrong at a frame: when, why, and how to mend it."""

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import groupby
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.base.findings import Finding, Severity
+from nightly_spindle.core.base.findings import GRAVEST, Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock, length
 from nightly_spindle.core.events.timed_events import Entry
+from nightly_spindle.core.library.items import TONE_CART
 from nightly_spindle.core.playout.air_holds import IS_OVER
 from nightly_spindle.core.playout.overlay_findings import overlay_findings
 from nightly_spindle.core.playout.rehearsal_rows import Landing, OverlayRow, Rehearsal, RehearsalRow
@@ -32,6 +34,7 @@ if TYPE_CHECKING:
 
 _CUT_WORTH_SAYING_S = 1.0
 _BEHIND_WORTH_SAYING_S = 900.0
+_TONE_S = 600.0  # of the station tone alone is no hitch
 
 
 class Recorder:
@@ -134,12 +137,30 @@ def rehearse(
     night.findings += _not_aired(night)
     night.findings += overlay_findings(programme, state, night, begin, sound=sound)
     night.findings += _held(programme, state, begin, until)
+    night.findings += _only_tone(programme, state, night)
     night.findings += [
         Finding(one.code, one.severity, begin, one.text, one.mend) for one in programme.standing
     ]
     order = {Severity.ALARM: 0, Severity.WARNING: 1, Severity.NOTE: 2}
-    night.findings.sort(key=lambda f: (f.at, order[f.severity]))
+    night.findings.sort(key=lambda f: (f.at, f.code not in GRAVEST, order[f.severity]))
     return night
+
+
+def _only_tone(programme: Programme, state: AirState, night: Rehearsal) -> list[Finding]:
+    """Tell of each long stretch that holds the station tone and nothing else."""
+    found = []
+    rows = [row for row in night.sounding() if row.play is not None]
+    for tone, run in groupby(rows, key=lambda row: row.line.cart == TONE_CART):
+        stretch = list(run)
+        begin, end = stretch[0].start, stretch[-1].end
+        if not tone or end - begin < _TONE_S * state.clock.rate:
+            continue
+        tz = programme.settings.tz
+        first, last = (clock(state.clock.instant_of(at), tz)[:5] for at in (begin, end))
+        text = f"From {first} to {last} listeners hear the station tone and nothing else."
+        mend = "Import music, or see to it that logs and their audio are there."
+        found.append(Finding("only-tone", Severity.ALARM, begin, text, mend, stretch[0].line.id))
+    return found
 
 
 def _landings(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from nightly_spindle.core.base.findings import Severity
+from nightly_spindle.core.base.findings import GRAVEST, Severity
 from nightly_spindle.core.base.timebase import US, us_from_frames
 from nightly_spindle.core.base.wording import span_text
 from nightly_spindle.core.events.timed_events import Entry
@@ -126,6 +126,7 @@ class Mark:
     text: str
     mend: str
     line_id: int
+    code: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,6 +146,9 @@ class Night:
 
     def worst(self) -> Mark | None:
         """The gravest finding, the first of its kind; notes do not count."""
+        for mark in self.marks:
+            if mark.code in GRAVEST:
+                return mark
         for severity in (Severity.ALARM, Severity.WARNING):
             for mark in self.marks:
                 if mark.severity == severity:
@@ -224,7 +228,8 @@ def _night(
             )
         )
     marks = [
-        Mark(when(f.at), str(f.severity), f.text, f.mend, f.line_id) for f in rehearsal.findings
+        Mark(when(f.at), str(f.severity), f.text, f.mend, f.line_id, f.code)
+        for f in rehearsal.findings
     ]
     overlays = [_over(programme, row, when) for row in rehearsal.overlays]
     return Night(from_us, until_us, blocks, pins, marks, overlays)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
+from nightly_spindle.core.library.folder_kinds import kind_of_folder
 from nightly_spindle.core.library.intake import FileFate, IntakeOptions
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.desk.kit.choice_box import ChoiceBox, EditableChoiceBox
@@ -72,7 +73,7 @@ class BringBar(QWidget):
         self.hide()
 
     def open(self, paths: Sequence[str], kind: str, category: str, known: Sequence[str]) -> None:
-        """Ask about these files and folders."""
+        """Ask about these files and folders; without a kind their folder's name proposes one."""
         self.paths = list(paths)
         folders = sum(Path(path).is_dir() for path in paths)
         files = len(paths) - folders
@@ -85,8 +86,9 @@ class BringBar(QWidget):
         self.into.clear()
         self.into.addItems(list(known))
         self.into.setEditText(category)
-        if kind:
-            self.kind.setCurrentText(kind)
+        said = Path(paths[0]) if paths else Path()
+        named = said.name if said.is_dir() else said.parent.name
+        self.kind.setCurrentText(kind or str(kind_of_folder(named)))
         self.show()
         self.bring.setFocus()
 

@@ -28,6 +28,7 @@ from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.theme import Palette
 from nightly_spindle.desk.kit.tool_buttons import paint_tools, tool_buttons
 from nightly_spindle.desk.library import groups
+from nightly_spindle.desk.library.add_files import AddFiles
 from nightly_spindle.desk.library.bring_bar import BringBar
 from nightly_spindle.desk.library.group_tools import GroupTools
 from nightly_spindle.desk.library.groups import GroupLine, GroupList
@@ -101,7 +102,7 @@ class ItemsPage(QWidget):
         self.artists = GroupList(palette, "Artists")
         self.albums = GroupList(palette, "Albums")
         self.group_tools = GroupTools(edits, self.groups, palette)
-        self.bar = BringBar()
+        self.bar, self.adding = BringBar(), AddFiles()
         self.table = ItemTable(shelf, palette, tz)
         self.panel = ItemPanel(palette, tz)
         self._detail = QTimer(self)
@@ -141,6 +142,7 @@ class ItemsPage(QWidget):
         top.setSpacing(8)
         top.addWidget(self.field, 1)
         top.addWidget(self.count)
+        top.addWidget(self.adding)
         box.addLayout(top)
         box.addWidget(self.bar)
         box.addWidget(self.table, 1)
@@ -185,6 +187,7 @@ class ItemsPage(QWidget):
         self.table.add_asked.connect(lambda: self.add_asked.emit(self.table.carts()))
         self._detail.timeout.connect(self._read_detail)
         self.bar.asked.connect(self.bring_asked)
+        self.adding.chosen.connect(self.offer)
         panel = self.panel
         panel.edited.connect(lambda n, value: self.edits.set_value(self.table.carts(), n, value))
         panel.category_asked.connect(self._on_category)

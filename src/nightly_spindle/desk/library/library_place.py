@@ -20,6 +20,7 @@ from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.tabs import Tabs
+from nightly_spindle.desk.library.intake_line import IntakeLine
 from nightly_spindle.desk.library.intake_page import IntakePage
 from nightly_spindle.desk.library.items_page import ItemsPage
 from nightly_spindle.desk.library.library_edits import LibraryEdits
@@ -81,6 +82,7 @@ class LibraryPlace(Place):
         self._segues: SeguePage | None = None
         self._cues: MarkerEditor | None = None
         self.note = NoteLabel()
+        self.measuring = IntakeLine(shelf)
         self._intake_process = IntakeProcess(shelf.folder, self)
         self._beside = QTimer(self)
         self._beside.setInterval(_INTAKE_MS)
@@ -101,6 +103,7 @@ class LibraryPlace(Place):
         row.addWidget(self._tabs)
         row.addSpacing(16)
         row.addWidget(self.note, 1)
+        row.addWidget(self.measuring)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(8)
@@ -145,12 +148,14 @@ class LibraryPlace(Place):
             threading.Thread(target=editors.warm, name="warm", daemon=True).start()
             self.keep_intake()
             self._beside.start()
+            self.measuring.look()
         if self._page():
             self.show_page(self._page())
 
     def close_down(self) -> None:
         """End what runs beside."""
         self._beside.stop()
+        self.measuring.stop()
         if self._cues is not None:
             self._cues.close_down()
         self.intake.close_down()
@@ -255,6 +260,7 @@ class LibraryPlace(Place):
             count, odd = answer
             told = f"{count} file{'' if count == 1 else 's'} to be measured; see “Intake”."
             self.say(" ".join([told, *odd[:1]]))
+            self.measuring.look()
             self.keep_intake()
 
         self.shelf.edit(work, then)

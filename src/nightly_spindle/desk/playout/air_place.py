@@ -22,18 +22,22 @@ from nightly_spindle.desk.kit.running_order_undo import AddLine, MoveLine, Remov
 from nightly_spindle.desk.kit.theme import Palette
 from nightly_spindle.desk.kit.tool_buttons import paint_tools, tool_buttons
 from nightly_spindle.desk.library.item_finder import ItemFinder
+from nightly_spindle.desk.playout.first_steps_view import FirstStepsView
 from nightly_spindle.desk.playout.line_details import LineDetails
 from nightly_spindle.desk.playout.on_air_header import OnAirHeader
 from nightly_spindle.desk.playout.running_order_table import RunningOrderTable
 from nightly_spindle.desk.timeline.timeline import Timeline
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from nightly_spindle.air.messages import EngineStatus
     from nightly_spindle.core.reports.timeline import Block, Mark
     from nightly_spindle.desk.kit.engine_link import EngineLink
     from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.segues.segue_editor import SegueEditor
+    from nightly_spindle.store.reports.first_steps import FirstStep
 
 _TOOLS = (
     ("add", "plus", "Add", "Put an item in before the chosen line (Ctrl+N)"),
@@ -70,6 +74,8 @@ class AirPlace(Place):
         self.night = Timeline(palette)
         self.table = RunningOrderTable(palette)
         self.details = LineDetails(palette)
+        self.first = FirstStepsView()
+        self._passed = False
         self.add = ItemFinder(shelf)
         self._shelf = shelf
         self._segue: SegueEditor | None = None
@@ -100,6 +106,7 @@ class AirPlace(Place):
         left.addWidget(self.header)
         self.stage = QStackedWidget()
         self.stage.addWidget(split)
+        self.stage.addWidget(self.first)
         left.addWidget(self.stage, 1)
         self.beside = QStackedWidget()
         self.beside.setFixedWidth(300)
@@ -134,6 +141,7 @@ class AirPlace(Place):
         self.details.segue_asked.connect(self.edit_segue)
         self.add.add_asked.connect(self._add)
         self.add.closed.connect(self.close_add)
+        self.first.passed.connect(self._pass_first)
         tools = self.tools
         tools["add"].clicked.connect(self.open_add)
         tools["remove"].clicked.connect(lambda: self.remove_lines(self.table.chosen()))
@@ -179,6 +187,19 @@ class AirPlace(Place):
         if self._segue is not None and self.stage.currentWidget() is self._segue:
             self._segue.show_plan(planned)
         self._follow()
+
+    def show_first(self, steps: Sequence[FirstStep]) -> None:
+        """Show what the station still needs, where there would be an empty night else."""
+        lacking = not all(one.done for one in steps) and not self._passed
+        self.first.show_steps(steps)
+        if lacking and self.stage.currentIndex() == 0:
+            self.stage.setCurrentWidget(self.first)
+        elif not lacking and self.stage.currentWidget() is self.first:
+            self.stage.setCurrentIndex(0)
+
+    def _pass_first(self) -> None:
+        self._passed = True
+        self.stage.setCurrentIndex(0)
 
     def set_now(self, now_us: int) -> None:
         """Move the present instant."""

@@ -37,6 +37,7 @@ from nightly_spindle.desk.shell.late_places import LatePlaces
 from nightly_spindle.desk.shell.rail import PLACES, Rail
 from nightly_spindle.desk.shell.status import StatusBar
 from nightly_spindle.desk.station.station_place import StationPlace
+from nightly_spindle.store.reports.first_steps import Step, first_steps
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -49,6 +50,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.music.formats_place import FormatsPlace
     from nightly_spindle.desk.overlays.overlays_place import OverlaysPlace
     from nightly_spindle.desk.traffic.campaigns_place import CampaignsPlace
+    from nightly_spindle.store.reports.first_steps import FirstStep
 
 _REPLAN_MS = 60_000
 _STILL_MS = 500  # how often the clock moves while no engine runs
@@ -66,6 +68,7 @@ class DeskWindow(QMainWindow):
         self._state: AirState | None = None
         self._now_us = time.time_ns() // 1000
         self._finding = -1
+        self._set_up = False  # whether the station has all that a night needs
         self.palette_ = theme.remembered(memory)
         self.link = EngineLink(folder, self)
         self.planner = Planner(folder, self)
@@ -148,6 +151,7 @@ class DeskWindow(QMainWindow):
         self.shelf.failed.connect(self.say)
         self.air.hand.connect(self.hand)
         self.air.said.connect(self.say)
+        self.air.first.asked.connect(self._begin)
         self.status.finding_asked.connect(self.next_finding)
         self.library.add_asked.connect(self._add_items)
         self.shelf.changed.connect(self.plan)
@@ -425,6 +429,25 @@ class DeskWindow(QMainWindow):
         night = planned.night
         self.status.show_finding(night.counting(), night.worst(), planned.settings.tz)
         self._show_time()
+        folder, now_us = self._folder, time.time_ns() // 1000
+        if not self._set_up:
+            self.shelf.look(lambda _: first_steps(folder, now_us), self._on_first, "first steps")
+
+    def _on_first(self, steps: list[FirstStep]) -> None:
+        self._set_up = all(one.done for one in steps)
+        self.air.show_first(steps)
+
+    def _begin(self, step: Step) -> None:
+        """Go where one of the first steps is done."""
+        if step is Step.MUSIC:
+            self.go_to("Library")
+            self.library.show_page("Items")
+            self.library.items.adding.ask_folder()
+        elif step is Step.LOG:
+            self.go_to("Logs")
+        else:
+            self.go_to("Station")
+            self.station.show_page("Outputs" if step is Step.OUTPUT else "Safety net")
 
     def next_finding(self) -> None:
         """Show the next finding: its line where it has one, its sentence in any case."""

@@ -37,18 +37,23 @@ def net_levels(folder: Path, now_us: int) -> list[NetLevel]:
     """Return the levels of a station's net in their order, as an engine would find them now."""
     snapshot = open_station(folder)
     try:
-        return [
-            _log_again(snapshot, now_us),
-            _rotation(snapshot),
-            NetLevel(
-                "Station tone",
-                "A quiet tone that the program makes itself, so that the stream stays up. "
-                "Listeners hear it as a fault.",
-                None,
-            ),
-        ]
+        return levels_of(snapshot, now_us)
     finally:
         snapshot.connection.close()
+
+
+def levels_of(snapshot: Snapshot, now_us: int) -> list[NetLevel]:
+    """Return the levels of the net of a station that is read already."""
+    return [
+        _log_again(snapshot, now_us),
+        _rotation(snapshot),
+        NetLevel(
+            "Station tone",
+            "A quiet tone that the program makes itself, so that the stream stays up. "
+            "Listeners hear it as a fault.",
+            None,
+        ),
+    ]
 
 
 def net_is_thin(levels: list[NetLevel]) -> bool:
