@@ -22,6 +22,8 @@ help:
 	@echo "make streams what is sent to listeners, checked against FFmpeg and a browser"
 	@echo "make soak    DAYS=30 SEED=n: simulated days with faults, odd files, kills, a day at pace"
 	@echo "make pictures the pictures of the documents, taken of the demo station"
+	@echo "make install put it among your applications (PREFIX=~/.local); make uninstall"
+	@echo "make dist    build the wheel and try it in an empty environment"
 	@echo "make lint    ruff and mypy only"
 	@echo "make lock    write requirements.lock anew from pyproject.toml"
 	@echo "make clean   remove the environment and caches"
@@ -85,10 +87,34 @@ streams: $(STAMP)
 real-music: $(STAMP)
 	@$(BIN)/python tools/real_music.py
 
+# for this user: an environment of its own below PREFIX, an entry among the applications
+PREFIX ?= $(HOME)/.local
+OWN := $(PREFIX)/share/nightly-spindle/environment
+
+install: $(STAMP)
+	@$(PYTHON) -m venv "$(OWN)"
+	@"$(OWN)/bin/python" -m pip install --quiet --disable-pip-version-check -c requirements.lock --upgrade .
+	@mkdir -p "$(PREFIX)/bin"
+	@ln -sf "$(OWN)/bin/nightly-spindle" "$(PREFIX)/bin/nightly-spindle"
+	@$(BIN)/python tools/install.py "$(PREFIX)"
+	@echo "Nightly Spindle is among your applications, and is $(PREFIX)/bin/nightly-spindle"
+
+uninstall: $(STAMP)
+	@$(BIN)/python tools/install.py "$(PREFIX)" --remove
+	@rm -rf "$(OWN)" "$(PREFIX)/bin/nightly-spindle"
+	@rmdir --ignore-fail-on-non-empty "$(PREFIX)/share/nightly-spindle"
+	@echo "The program is gone; stations and their audio are as they were."
+
+# the wheel, tried in an empty environment
+dist: $(STAMP)
+	@rm -rf build dist
+	@$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps -w dist .
+	@tools/try_wheel.sh dist/*.whl
+
 lock: $(STAMP)
 	$(BIN)/pip freeze --exclude-editable --exclude setuptools --exclude pip --exclude wheel > requirements.lock
 
 clean:
-	rm -rf $(VENV) .mypy_cache .ruff_cache .pytest_cache .hypothesis build
+	rm -rf $(VENV) dist .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help demo lint test quick deep coverage mutants bench nights faults soak pictures streams real-music lock clean
+.PHONY: help install uninstall dist demo lint test quick deep coverage mutants bench nights faults soak pictures streams real-music lock clean

@@ -17,6 +17,7 @@ from enum import StrEnum
 from pathlib import Path
 
 from nightly_spindle.air.unit import unit_name, unit_text
+from nightly_spindle.core.base.desktop_entries import exec_word, one_line
 from nightly_spindle.core.base.errors import StorageFault
 
 FIRST_DELAY_S = 10.0
@@ -153,25 +154,14 @@ def _entry_text(folder: Path, delay_s: float) -> str:
         (
             "[Desktop Entry]",
             "Type=Application",
-            f"Name=Nightly Spindle: {_one_line(folder.name)}",
+            f"Name=Nightly Spindle: {one_line(folder.name)}",
             "Comment=Keeps the station on air",
-            f"Exec={' '.join(_entry_word(word) for word in words)}",
+            f"Exec={' '.join(exec_word(word) for word in words)}",
             "NoDisplay=true",
             "X-GNOME-Autostart-enabled=true",
             "",
         )
     )
-
-
-def _entry_word(word: str) -> str:
-    """Return a word as an Exec key has it (Desktop Entry Specification 1.5, "The Exec key")."""
-    plain = re.sub(r'(["`$\\])', r"\\\1", word).replace("%", "%%")
-    # the value is a string too, in which a backslash is written twice
-    return f'"{plain}"'.replace("\\", "\\\\")
-
-
-def _one_line(text: str) -> str:
-    return " ".join(text.replace("\\", "\\\\").split())
 
 
 def _delay(path: Path) -> float:

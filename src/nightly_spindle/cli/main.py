@@ -80,6 +80,11 @@ class _Parser(argparse.ArgumentParser):
         self.exit(2, f"{self.prog}: {message}; see `{self.prog} --help`\n")
 
 
+def whole_parser() -> argparse.ArgumentParser:
+    """Return the parser with every command and option: the man page is made of it."""
+    return _parser("")
+
+
 def _parser(first: str) -> argparse.ArgumentParser:
     parser = _Parser(
         prog="nightly-spindle",

@@ -127,6 +127,11 @@ def icon(name: str, color: str, size: int = 18) -> QIcon:
     return made
 
 
+def application_icon() -> QIcon:
+    """Return the program's own icon."""
+    return QIcon(str(_ASSETS / "icons" / "application.svg"))
+
+
 def system_is_dark() -> bool:
     """Whether the system asks for a dark look; dark where it says nothing."""
     return QGuiApplication.styleHints().colorScheme() is not Qt.ColorScheme.Light

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 _LOG = logging.getLogger(__name__)
+DESKTOP_ENTRY = "org.nightlyspindle.Desk"
 _START_MS = 700  # the window is there first, then the engine starts
 
 
@@ -37,6 +38,9 @@ def application() -> QApplication:
     assert isinstance(app, QApplication)
     app.setApplicationName("nightly-spindle")
     app.setOrganizationName("nightly-spindle")
+    app.setApplicationDisplayName("Nightly Spindle")
+    app.setDesktopFileName(DESKTOP_ENTRY)
+    app.setWindowIcon(theme.application_icon())
     theme.load_fonts()
     app.setFont(theme.font())
     return app
@@ -67,6 +71,13 @@ class Opening(QObject):
         self.first = FirstWindow(theme.remembered(self._memory), why)
         self.first.chosen.connect(self.open)
         self.first.show()
+
+    def restore(self, backup: Path) -> None:
+        """Show the first window, which asks where a backup is to be put back."""
+        self.ask()
+        first = self.first
+        assert first is not None
+        QTimer.singleShot(0, first, lambda: first.offer_backup(backup))
 
     def open(self, folder: Path, on_air: bool = False) -> bool:
         """Open a station, and put it on air; False when its desk was open already.
@@ -128,11 +139,16 @@ class Opening(QObject):
 
 
 def run(folder: Path | None, *, start_engine: bool = False) -> int:
-    """Open the desk and stay until it is closed; returns the exit status."""
+    """Open the desk and stay until it is closed; returns the exit status.
+
+    A file in place of a folder is a backup that is to be put back.
+    """
     app = application()
     opening = Opening()
     if folder is None:
         opening.ask()
+    elif folder.is_file():
+        opening.restore(folder)
     elif not opening.open(folder, start_engine):
         return 0
     # Python sees a Ctrl+C in the terminal only when it gets a turn

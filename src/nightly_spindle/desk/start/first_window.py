@@ -287,9 +287,14 @@ class FirstWindow(QWidget):
 
     def _ask_file(self) -> None:
         file, _ = QFileDialog.getOpenFileName(self, "A backup", "", "Backups (*.zip)")
-        target = QFileDialog.getExistingDirectory(self, "An empty folder for it") if file else ""
-        if file and target:
-            self.open_backup(Path(file), Path(target))
+        if file:
+            self.offer_backup(Path(file))
+
+    def offer_backup(self, file: Path) -> None:
+        """Ask where a backup is to be put back, and do so."""
+        target = QFileDialog.getExistingDirectory(self, f"An empty folder for {file.name}")
+        if target:
+            self.open_backup(file, Path(target))
 
     def open_backup(self, file: Path, target: Path) -> None:
         """Put a backup back into a folder, then open it."""

@@ -39,7 +39,7 @@ FORMAT = "nightly-spindle-backup-1"
 _MANIFEST = "manifest.json"
 _LOGS = "logs"
 _MOST_LOG = 64 * 2**20
-_SUFFIX = ".backup.zip"
+SUFFIX = ".backup.zip"
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,13 +94,13 @@ def back_up_by_itself(folder: Path) -> Backup:
     place = Path(absolute(folder, settings.backup_folder))
     stamp = datetime.now(UTC).strftime("%Y%m%dT%H%M%SZ")
     mark = "".join(c if c.isalnum() else "-" for c in settings.name).strip("-") or "station"
-    target = place / f"{mark} {stamp}{_SUFFIX}"
+    target = place / f"{mark} {stamp}{SUFFIX}"
     try:
         made = back_up(folder, target)
     except StorageFault as error:
         made = Backup(_now_us(), str(target), 0, str(error))
     else:
-        ours = [str(p) for p in place.glob(f"{mark} *{_SUFFIX}")]
+        ours = [str(p) for p in place.glob(f"{mark} *{SUFFIX}")]
         for old in surplus(ours, settings.backup_keep):
             Path(old).unlink(missing_ok=True)
     note_backup(folder, made)
@@ -164,7 +164,7 @@ def restore(path: Path, folder: Path, *, replace: bool = False) -> dict[str, Any
             raise InputFault(f"{folder} is on air or takes audio in; stop it first")
         stamp = datetime.now(UTC).strftime("%Y%m%dT%H%M%SZ")
         try:
-            back_up(folder, folder / "backups" / f"before restoring {stamp}{_SUFFIX}")
+            back_up(folder, folder / "backups" / f"before restoring {stamp}{SUFFIX}")
         except (NightlySpindleError, sqlite3.DatabaseError) as error:
             # what is damaged cannot be backed up: it is put aside as it is
             _log.warning("%s is put aside as it is: %s", folder / DATABASE, error)
