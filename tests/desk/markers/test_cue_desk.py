@@ -358,7 +358,7 @@ def test_levels_and_silence_are_set_at_the_desk(qtbot, window, library, station)
     cards.kinds.selectAll()
     qtbot.keyClicks(cards.kinds, "brass 3")
     qtbot.keyClick(cards.kinds, KEY.Key_Return)
-    qtbot.waitUntil(lambda: "it is a kind and a number" in place.told.text(), timeout=LONG)
+    qtbot.waitUntil(lambda: "it is a kind and a number" in place.loud.text(), timeout=LONG)
     # what listening plays at follows
     qtbot.waitUntil(lambda: library.items._settings.levels.target_lufs == -19.5, timeout=LONG)
     cards.kinds.setText("")
@@ -369,7 +369,7 @@ def test_levels_and_silence_are_set_at_the_desk(qtbot, window, library, station)
     settled(qtbot, lambda: Catalogue(station).rules()[0].trimming.tail_db == -20)
     before = {cart: stored(station, cart).measure.cue_out_s for cart in carts(library)}
     qtbot.mouseClick(cards.anew, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "10 items looked at" in place.told.text(), timeout=LONG)
+    qtbot.waitUntil(lambda: "10 items looked at" in place.loud.text(), timeout=LONG)
     after = {cart: stored(station, cart).measure.cue_out_s for cart in before}
     assert any(after[cart] < before[cart] - 0.3 for cart in before)
     assert all(after[cart] <= before[cart] for cart in before)

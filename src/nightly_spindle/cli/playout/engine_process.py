@@ -27,6 +27,7 @@ from nightly_spindle.air.control import Control
 from nightly_spindle.air.engine import Engine
 from nightly_spindle.air.hand_over import HandOver
 from nightly_spindle.air.journal_writer import JournalWriter
+from nightly_spindle.air.keep_awake import keep_awake
 from nightly_spindle.air.kept_start import KeptStart, kept_settings
 from nightly_spindle.air.live_logs import LiveLogs
 from nightly_spindle.air.places import AirLock
@@ -231,6 +232,8 @@ class EngineProcess:
         self._control.start()
         self._watchdog.start()
         watch_outputs(self.output, self.engine.tell_alarm, self._leaving)
+        if not self._wanted.simulated:
+            keep_awake(self.settings.name, self.engine.tell_alarm, self._leaving)
         if self._supervisor:
             threading.Thread(target=self._mind_supervisor, name="supervisor", daemon=True).start()
         if self._wanted.seconds is not None:

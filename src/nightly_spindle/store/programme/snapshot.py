@@ -24,6 +24,7 @@ from nightly_spindle.core.station.log_sources import DropOptions, LogDrop
 from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.patience import Patience
+from nightly_spindle.store.base.power import on_battery
 from nightly_spindle.store.base.roots import look_at_files, note_files
 from nightly_spindle.store.base.station_folder import absolute
 from nightly_spindle.store.events.event_sources import read_holdings
@@ -106,7 +107,12 @@ class Snapshot:
         back_us = round(reach_s(self.programme) * US)
         self.programme.aired = plays_between(self.connection, from_us - back_us, from_us)
         self.look_for_files()
-        self.programme.standing = [*self._heard(), *self._away(), *self._standing(from_us)]
+        self.programme.standing = [
+            *self._heard(),
+            *self._away(),
+            *_powered(),
+            *self._standing(from_us),
+        ]
 
     def _heard(self) -> list[Standing]:
         """Return that nobody can hear the station, where nobody can."""
@@ -149,6 +155,22 @@ class Snapshot:
         now_us, items = time.time_ns() // 1000, list(programme.items.values())
         found = look_at_files(self.patience, programme.roots, items, now_us, programme.away)
         note_files(programme, found)
+
+
+def _powered() -> list[Standing]:
+    """Return that the computer runs on its battery, where it does."""
+    power = on_battery()
+    if power is None:
+        return []
+    left = f", {power.percent} % of it is left" if power.percent is not None else ""
+    return [
+        Standing(
+            "on-battery",
+            Severity.WARNING,
+            f"The computer runs on its battery{left}; when it is empty the station goes off air.",
+            "Plug the computer in.",
+        )
+    ]
 
 
 def open_station(
