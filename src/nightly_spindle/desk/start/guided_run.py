@@ -275,7 +275,8 @@ class GuidedRun(QWidget):
         if now.waiting:
             self.told.setText(f"Measuring: {now.done} of {every} files{refused}")
         elif every:
-            self.told.setText(f"{now.songs} songs are in{refused}")
+            held = f"; {now.held} wait for you in the Library" if now.held else ""
+            self.told.setText(f"{now.songs} songs are in{refused}{held}")
 
     def close_down(self) -> None:
         """Finish what is under way."""

@@ -23,24 +23,29 @@ FIRST_DROP = 1  # the log drop that every new station has
 
 @dataclass(frozen=True, slots=True)
 class IntakeProgress:
-    """How far the music is: files measured or refused, and those still to come."""
+    """How far the music is: files measured or refused, and those still to come.
+
+    `songs` are in the library, `held` items are in the waiting room.
+    """
 
     done: int = 0
     waiting: int = 0
     refused: int = 0
     songs: int = 0
+    held: int = 0
 
 
 def intake_progress(folder: Path) -> IntakeProgress:
     """Return how far the intake of a station is."""
     with closing(connect(folder)) as connection:
         rows = connection.execute("SELECT state, count(*) FROM arrival GROUP BY state").fetchall()
-        songs = connection.execute(
-            "SELECT count(*) FROM item WHERE kind = 'song' AND waits = ''"
-        ).fetchone()[0]
+        songs, held = connection.execute(
+            "SELECT coalesce(sum(kind = 'song' AND waits = ''), 0), coalesce(sum(waits <> ''), 0)"
+            " FROM item"
+        ).fetchone()
     counts = {row[0]: row[1] for row in rows}
     waiting = counts.pop("queued", 0)
-    return IntakeProgress(sum(counts.values()), waiting, counts.get("refused", 0), int(songs))
+    return IntakeProgress(sum(counts.values()), waiting, counts.get("refused", 0), songs, held)
 
 
 def categories_by_kind(folder: Path) -> dict[str, tuple[Kind, int]]:
