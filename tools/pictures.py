@@ -9,9 +9,11 @@ report, then in real time, opens the desk offscreen and writes a picture of each
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -23,7 +25,11 @@ from PySide6.QtWidgets import QApplication
 
 from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.shell.window import DeskWindow
+from nightly_spindle.desk.start.first_window import FirstWindow
+from nightly_spindle.desk.start.music_step import MusicStep
+from nightly_spindle.desk.start.name_step import NameStep
 from nightly_spindle.simulators.streaming_server import STREAMING_PORT, StreamingServer
+from nightly_spindle.store.base.known_stations import remember_station
 from nightly_spindle.store.base.station_folder import read_settings
 
 if TYPE_CHECKING:
@@ -105,7 +111,6 @@ class Pictures:
         short = [one for one in logs if one.lost and one.reading.matches and one.named < 100]
         log = short[-1] if short else next(one for one in logs if one.reading.matches)
         self.take("log", lambda: w.logs.open_log(log), 3500)
-        self.take("drops", lambda: w.logs.show_page("Drops"), 16_000)
         w.go_to("Events")
         wait(3500)
         assert w.events.sheet is not None
@@ -128,7 +133,7 @@ class Pictures:
         self.take("library", lambda: w.go_to("Library"), 3500)
         w.library.items.table.selectRow(3)
         self.take("library", ms=1500)
-        for name, page in (("intake", "Intake"), ("segue-rules", "Segue rules")):
+        for name, page in (("segue-rules", "Segue rules"),):
             self.take(name, lambda page=page: w.library.show_page(page), 4000)  # type: ignore[misc]
         w.library.show_page("Items")
         wait(800)
@@ -167,6 +172,38 @@ class Pictures:
         w.change_look()
 
 
+def beginning(work: Path, demo: Path) -> None:
+    """Take the first window, and the guided run at the step that asks for music."""
+    os.environ["XDG_STATE_HOME"] = str(work / "state")
+    now_us = time.time_ns() // 1000
+    remember_station(work / "gone" / "Sandbar FM", "Sandbar FM", now_us - 2)
+    remember_station(demo, read_settings(demo).name, now_us)
+    music = work / "Music"
+    shutil.copytree(demo / "audio" / "song", music)
+    for kind in ("jingle", "sweeper"):
+        shutil.copytree(demo / "audio" / kind, music / f"{kind.capitalize()}s")
+    first = FirstWindow(theme.DARK)
+    first.show()
+    wait(1500)
+    first.grab().save(str(OUT / "first-window.png"))
+    first.begin_new()
+    run = first.run
+    assert run is not None
+    name, step = run.steps["name"], run.steps["music"]
+    assert isinstance(name, NameStep)
+    assert isinstance(step, MusicStep)
+    name.title.setText("Harbour Nights")
+    name.folder.setText(str(work / "Harbour Nights"))
+    name.zone.setCurrentText("Europe/Lisbon")
+    run.next.setEnabled(True)
+    run.next.click()
+    wait(3000)
+    step.look_at(music)
+    wait(1500)
+    first.grab().save(str(OUT / "new-station.png"))
+    first.close()
+
+
 def main() -> None:
     """Take the pictures of a demo station made for it."""
     app = QApplication([])
@@ -179,6 +216,7 @@ def main() -> None:
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
         )
+        beginning(Path(work), folder)
         air_hours(folder)
         server = StreamingServer(port=STREAMING_PORT).start()
         engine = on_air(folder)

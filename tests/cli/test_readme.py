@@ -59,7 +59,7 @@ def test_the_examples_of_the_readme_work_as_they_stand(tmp_path, monkeypatch):
             word.replace("~", str(home), 1) if word.startswith("~") else word
             for word in shlex.split(command)
         ]
-        if words[1] == "desk":
+        if words[1:2] in ([], ["desk"]):
             continue  # the desk's own tests open it
         if words[1] == "air":
             words += ["--seconds", "2", "--output", "standin", "--no-supervisor", "--no-intake"]
