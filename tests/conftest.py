@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
+import signal
 import sys
 import time
 from datetime import date, datetime
@@ -162,6 +164,35 @@ def pytest_collection_modifyitems(items):
         for some in (long, rest)
         for item in some[len(some) * at // many : len(some) * (at + 1) // many]
     ]
+
+
+def cut_the_power(folder: Path) -> None:
+    """Kill all that runs for a station at once: engine, supervisor, intake, what they come from."""
+    from nightly_spindle.air.places import engine_pid
+
+    name = str(folder).encode()
+    doomed = {
+        int(process.name)
+        for process in Path("/proc").iterdir()
+        if process.name.isdecimal() and name in _command(process).split(b"\0")
+    } - {os.getpid()}
+    engine = engine_pid(folder)
+    if engine is not None:
+        doomed |= {engine, _parent(engine)} - {1, os.getpid()}
+    for pid in doomed:
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(pid, signal.SIGKILL)
+    wait(lambda: engine_pid(folder) is None)
+
+
+def _command(process: Path) -> bytes:
+    with contextlib.suppress(OSError):
+        return (process / "cmdline").read_bytes()
+    return b""
+
+
+def _parent(pid: int) -> int:
+    return int(Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[1])
 
 
 @pytest.fixture(scope="session")

@@ -2,12 +2,11 @@
 
 import os
 import shutil
-import signal
 import sys
 from pathlib import Path
 
 import pytest
-from conftest import LONG
+from conftest import LONG, cut_the_power
 
 pytest.importorskip("PySide6")
 sys.path.insert(0, str(Path(__file__).parents[1] / "shell"))
@@ -20,7 +19,6 @@ from PySide6.QtWidgets import QFileDialog
 from test_desk_habits import turn
 
 from nightly_spindle.air import autostart
-from nightly_spindle.air.places import engine_pid
 from nightly_spindle.air.unit import unit_name
 from nightly_spindle.core.station.settings import texts_from
 from nightly_spindle.desk.shell import window as window_module
@@ -177,11 +175,7 @@ def test_an_engine_that_a_unit_starts_is_started_through_it(qtbot, window, tmp_p
 
 def test_a_killed_engine_is_told_as_killed(qtbot, window, station):
     test_desk.on_air(qtbot, window)
-    pid = engine_pid(station)
-    # its supervisor first, which would start it anew
-    parent = int(Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[1])
-    os.kill(parent, signal.SIGKILL)
-    os.kill(pid, signal.SIGKILL)
+    cut_the_power(station)
     qtbot.waitUntil(
         lambda: window.status.mode.text().startswith("the engine was killed at "), timeout=LONG
     )
