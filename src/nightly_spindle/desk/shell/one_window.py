@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
 
 from nightly_spindle.air.places import socket_path
+from nightly_spindle.core.base.errors import EnvironmentFault
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -16,13 +17,20 @@ _PATIENCE_MS = 500
 
 
 def _name(folder: Path) -> str:
-    return str(socket_path(folder).with_suffix(".desk"))
+    """Return where a station's desk listens, empty where there is no place for that."""
+    try:
+        return str(socket_path(folder).with_suffix(".desk"))
+    except EnvironmentFault:
+        return ""
 
 
 def bring_to_front(folder: Path) -> bool:
     """Bring the desk that is open on a station to the front; False when there is none."""
+    name = _name(folder)
+    if not name:
+        return False
     socket = QLocalSocket()
-    socket.connectToServer(_name(folder))
+    socket.connectToServer(name)
     if not socket.waitForConnected(_PATIENCE_MS):
         return False
     socket.write(b"front\n")
@@ -40,11 +48,13 @@ class OneWindow(QObject):
         super().__init__(parent)
         self._server = QLocalServer(self)
         self._server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
+        self._server.newConnection.connect(self._on_asked)
         name = _name(folder)
+        if not name:
+            return
         if not self._server.listen(name):
             QLocalServer.removeServer(name)  # left behind by one that was killed
             self._server.listen(name)
-        self._server.newConnection.connect(self._on_asked)
 
     def _on_asked(self) -> None:
         while (socket := self._server.nextPendingConnection()) is not None:

@@ -116,6 +116,7 @@ class FirstWindow(QWidget):
 
     def _stations(self) -> QVBoxLayout:
         box = QVBoxLayout()
+        box.setSpacing(8)
         caption = QLabel("STATIONS ON THIS COMPUTER")
         caption.setProperty("role", "caption")
         self.nothing = QLabel(
@@ -135,6 +136,7 @@ class FirstWindow(QWidget):
         box.addWidget(self.list, 1)
         box.addWidget(self.nothing, 1)
         row = QHBoxLayout()
+        row.setSpacing(8)
         row.addWidget(self.open)
         row.addWidget(self.forget)
         row.addStretch(1)
