@@ -7,7 +7,6 @@ python tools/install.py PREFIX --remove
 from __future__ import annotations
 
 import argparse
-import os
 import shutil
 import subprocess
 from importlib.metadata import version
@@ -56,12 +55,10 @@ def install(prefix: Path) -> None:
 
 def draw_icons(to: dict[str, Path]) -> None:
     """Draw the icon in every size."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtCore import Qt
-    from PySide6.QtGui import QGuiApplication, QImage, QPainter
+    from PySide6.QtGui import QImage, QPainter
     from PySide6.QtSvg import QSvgRenderer
 
-    application = QGuiApplication.instance() or QGuiApplication([])
     renderer = QSvgRenderer(str(ICON))
     for size in SIZES:
         image = QImage(size, size, QImage.Format.Format_ARGB32)
@@ -70,7 +67,6 @@ def draw_icons(to: dict[str, Path]) -> None:
         renderer.render(painter)
         painter.end()
         image.save(str(to[f"{size}"]))
-    del application
 
 
 def man_page() -> str:
