@@ -45,7 +45,7 @@ _PLAIN = {  # caption, sentence
 _WIDE = 420  # pixels of a field
 _REST_MS = 900  # typing has come to rest
 _ANEW = "Name and clock are shown everywhere once the desk is opened again."
-_ENGINE = "The mix rate holds from the next start of the engine on."
+_ENGINE = "The mix rate holds once the engine starts again."
 
 
 class GeneralPage(QWidget):
