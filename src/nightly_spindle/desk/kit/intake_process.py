@@ -45,4 +45,6 @@ class IntakeProcess(QObject):
         process, self._process = self._process, None
         if process is not None:
             process.closeWriteChannel()  # the intake ends with its input
-            process.waitForFinished(_END_MS)
+            if not process.waitForFinished(_END_MS):  # a busy machine: what it does is queued
+                process.kill()
+                process.waitForFinished(_END_MS)
