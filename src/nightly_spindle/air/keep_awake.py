@@ -42,7 +42,7 @@ class Inhibitor:
                 answer = connection.send_and_get_reply(
                     new_method_call(manager, "Inhibit", "ssss", asked), timeout=_PATIENCE_S
                 )
-        except (OSError, KeyError, TimeoutError) as error:
+        except (OSError, KeyError, ValueError) as error:  # a refused sign-in is a ValueError
             _log.info("nobody keeps the computer awake: %s", error)
             return ""
         if answer.header.message_type is MessageType.error:

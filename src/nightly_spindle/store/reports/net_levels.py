@@ -19,9 +19,8 @@ if TYPE_CHECKING:
     from nightly_spindle.core.station.log_sources import LogDrop
     from nightly_spindle.store.programme.snapshot import Snapshot
 
-LITTLE_S = (
-    2 * 3600.0
-)  # a rotation shorter than that is heard to repeat (common practice, no source)
+# a rotation shorter than that is heard to repeat (common practice, no source)
+LITTLE_S = 2 * 3600.0
 
 
 @dataclass(frozen=True, slots=True)
