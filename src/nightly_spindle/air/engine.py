@@ -109,7 +109,7 @@ class Engine:
         self._wall = wall
         self._paced = paced  # the wall clock is the output's own: there is no drift
         self._asked: queue.SimpleQueue[tuple[Callable[[], Any], Future[Any]]] = queue.SimpleQueue()
-        self._leaving = threading.Event()
+        self._leaving = False  # no event: two signals, one upon the other, would hang in it
         # faster than real time the clock waits for the disk: no silence that would not be heard
         self._ahead = ReadAhead(self.rate, patient=patient)
         self._now_playing = NowPlaying(programme.settings.titles, programme.settings.name)
@@ -166,12 +166,12 @@ class Engine:
 
     def leave(self) -> None:
         """Go off the air after the present block."""
-        self._leaving.set()
+        self._leaving = True
 
     @property
     def leaving(self) -> bool:
         """Whether it has been told to leave."""
-        return self._leaving.is_set()
+        return self._leaving
 
     def station_changed(self) -> None:
         """Look ahead again: what is looked things up in has changed."""
@@ -208,7 +208,7 @@ class Engine:
             time.sleep(0.002)
         bus = np.empty((BLOCK, 2), dtype=np.float32)
         try:
-            while not self._leaving.is_set():
+            while not self._leaving:
                 self.moved = time.monotonic()
                 self._obey()
                 if self.hand_over is not None:

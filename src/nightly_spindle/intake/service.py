@@ -68,7 +68,8 @@ class Service:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._leaving = threading.Event()
+        # no event: a signal handler that sets one hangs when it comes while this thread waits for it
+        self._leaving = False
         self._watches: dict[int, Watch] = {}
         self._notifier = Notifier(self._stir)
         self._pool: ProcessPoolExecutor | None = None
@@ -86,8 +87,8 @@ class Service:
         self._log_files = LogFiles(folder)
 
     def leave(self) -> None:
-        """End after the present round."""
-        self._leaving.set()
+        """End after the present round. May be called by a signal handler."""
+        self._leaving = True
 
     def run(self) -> None:
         """Work until told to leave. Blocks."""
@@ -96,7 +97,7 @@ class Service:
         connection = connect(self._folder)
         next_watch = 0.0
         try:
-            while not self._leaving.is_set():
+            while not self._leaving:
                 now = time.monotonic()
                 if now >= self._wait_until:
                     try:
@@ -115,7 +116,7 @@ class Service:
                     except Exception:  # the edge of one round: the queue goes on  # noqa: BLE001
                         _log.exception("the intake goes on in %.0f s, after an error", _RETRY_S)
                         self._wait_until = now + _RETRY_S
-                self._leaving.wait(0.05 if self._flying else _ROUND_S)
+                time.sleep(0.05 if self._flying else _ROUND_S)
         finally:
             self._notifier.stop()
             if self._pool is not None:
