@@ -101,7 +101,9 @@ class Meter:
             return
         starts = np.arange(0, inner, _TP_SEGMENT)
         least = self._likely[_TP_KEPT - 1][0] if len(self._likely) >= _TP_KEPT else -1.0
-        highest = np.maximum.reduceat(_half_way(whole[_TP_CONTEXT - 1 :][: inner + 3]), starts)
+        points = _half_way(whole[_TP_CONTEXT - 1 :][: inner + 3])
+        # all channels of a segment at once: along an axis of two NumPy is ten times slower
+        highest = np.maximum.reduceat(points.ravel(), starts * self._channels)
         for index in np.argsort(highest)[-_TP_PER_CHUNK:]:
             if highest[index] > least:
                 begin = int(starts[index])
@@ -157,13 +159,15 @@ _TP_KEPT = 96
 
 
 def _half_way(sound: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return how high (times 16) a cubic stands after each frame but the first and the last two."""
+    """Return how high (times 16) a cubic stands after each frame but the first and the last two.
+
+    One column for each channel.
+    """
     middle = sound[1:-2] + sound[2:-1]
     middle *= np.float32(9)
     middle -= sound[:-3]
     middle -= sound[3:]
-    np.abs(middle, out=middle)
-    return np.asarray(middle.max(axis=1))
+    return np.abs(middle, out=middle)
 
 
 def _sliding(powers: NDArray[np.float64], width: int) -> NDArray[np.float64]:
