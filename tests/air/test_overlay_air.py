@@ -35,6 +35,7 @@ from nightly_spindle.intake.bring_in import Intake, bring_in
 from nightly_spindle.simulators import demo
 from nightly_spindle.simulators.demo_catalogue import SONGS
 from nightly_spindle.simulators.demo_logs import leave_logs
+from nightly_spindle.simulators.demo_songs import tune_of
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.library.catalogue import Catalogue, Query
@@ -361,11 +362,8 @@ def test_what_is_wrong_is_found_beforehand(station, capsys):
 def sung_from():
     """Where the reed that sings comes in, by artist and title: known from how it was made."""
     found = {}
-    for seed, one in enumerate(SONGS, demo._SEED):
-        dice = np.random.default_rng(seed)
-        dice.integers(48, 60), dice.integers(2)
-        bpm = float(dice.uniform(76, 124))
-        found[one.artist, one.title] = one.head_s + one.intro_bars * 240.0 / bpm
+    for seed, one in enumerate(SONGS, demo.SEED):
+        found[one.artist, one.title] = one.head_s + one.intro_bars * tune_of(one, seed).bar_s
     return found
 
 

@@ -28,8 +28,9 @@ from nightly_spindle.core.segues.effective_markers import fallen_at, natural_seg
 from nightly_spindle.core.segues.joins import plan_join, span
 from nightly_spindle.core.segues.segue_rules import Overlap, SegueRule, Segues
 from nightly_spindle.core.station.settings import StationSettings, Trimming
-from nightly_spindle.simulators import demo
+from nightly_spindle.simulators.demo import SEED
 from nightly_spindle.simulators.demo_catalogue import SONGS
+from nightly_spindle.simulators.demo_songs import pieces, tune_of
 
 HOP = 0.005
 
@@ -192,17 +193,15 @@ def songs(tmp_path_factory):
     """Loud, quiet, cold, faded, silent-tailed and clicky songs of the demo: items, envelopes."""
     folder = tmp_path_factory.mktemp("songs")
     made = []
-    for seed, song in enumerate(SONGS, demo._SEED):
+    for seed, song in enumerate(SONGS, SEED):
         if song.title not in _CHOSEN:
             continue
-        wave = demo._song(replace(song, seconds=min(song.seconds, 60)), seed)
+        wave = pieces(replace(song, seconds=60), seed).whole()
         path = folder / f"{seed}.wav"
         soundfile.write(path, wave, song.rate)
         found = measure_file(str(path))
         item = Item(seed, Kind.SONG, song.title, song.artist, str(path), found.measure)
-        tune = np.random.default_rng(seed)
-        tune.integers(48, 60), tune.integers(2)
-        intro = song.head_s + song.intro_bars * 240 / float(tune.uniform(76, 124))
+        intro = song.head_s + song.intro_bars * tune_of(song, seed).bar_s
         made.append((item, unpack(found.envelope), song, intro))
     return made
 
@@ -216,8 +215,11 @@ def test_the_markers_of_the_demo_songs(songs):
         assert measure.ending == ("fade" if song.fade_s else "cold"), song.title
         assert measure.duration_s - measure.cue_out_s >= song.tail_s - 0.02, song.title
         assert measure.sure_intro_end < 0.85, "a machine's guess is never shown as sure"
-        right += abs((measure.intro_end_s or 0) - intro) < 0.1
-    assert right >= len(songs) - 2, "most intros are found to a tenth of a second"
+        found = measure.intro_end_s or 0
+        right += abs(found - intro) < 0.1
+        # too short a guess leaves a voiceover out, too long a one lays it over the vocal
+        assert found < intro + 0.1, song.title
+    assert right >= len(songs) - 3, "most intros are found to a tenth of a second"
 
 
 @pytest.mark.slow

@@ -36,7 +36,7 @@ from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.intake.take import take
 from nightly_spindle.intake.walk import Unusable, audio_below
 from nightly_spindle.intake.watch import REST_S, Watch, being_written
-from nightly_spindle.simulators import synth
+from nightly_spindle.simulators import songwriting
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import new_station
 from nightly_spindle.store.base.transaction import LibraryTransaction
@@ -110,8 +110,8 @@ def tagged(path, title, artist, wave):
 
 
 def song(seed, seconds=6):
-    tune = synth.Tune(seed, 48 + seed, bool(seed % 2), 90.0, 1)
-    return synth.song(tune, RATE, seconds)[: seconds * RATE]
+    tune = songwriting.Tune(seed, 48 + seed, bool(seed % 2), 90.0, 1)
+    return songwriting.song(tune, RATE, seconds)[: seconds * RATE]
 
 
 # -- a folder becomes a clean library ------------------------------------------------------------

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import queue
-import threading
 import time
 from concurrent.futures import Future
 from dataclasses import dataclass

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 SUFFIXES = frozenset(
-    {".wav", ".flac", ".mp3", ".ogg", ".oga", ".opus", ".aif", ".aiff", ".caf", ".rf64"}
+    {".wav", ".flac", ".mp3", ".mp2", ".ogg", ".oga", ".opus", ".aif", ".aiff", ".caf", ".rf64"}
 )
 NOT_READ = {
     ".m4a": "AAC/M4A",

@@ -167,7 +167,8 @@ def _half_way(sound: NDArray[np.float32]) -> NDArray[np.float32]:
     middle *= np.float32(9)
     middle -= sound[:-3]
     middle -= sound[3:]
-    return np.abs(middle, out=middle)
+    np.abs(middle, out=middle)
+    return middle
 
 
 def _sliding(powers: NDArray[np.float64], width: int) -> NDArray[np.float64]:

@@ -92,7 +92,7 @@ def _encoding(container: str, samples: str) -> str:
     """Return how a file is coded, in few words, from libsndfile's names."""
     bits = {"PCM_S8": "8 bit", "PCM_U8": "8 bit", "FLOAT": "32 bit float", "DOUBLE": "64 bit float"}
     if container in {"MP3", "MPEG"}:
-        return "MP3"
+        return "MP2" if samples == "MPEG_LAYER_II" else "MP3"
     if samples.startswith("PCM_") and samples[4:].isdigit():
         return f"{container}, {samples[4:]} bit"
     return f"{container}, {bits.get(samples, samples.replace('_', ' ').title())}"

@@ -68,7 +68,7 @@ class Service:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        # no event: a signal handler that sets one hangs when it comes while this thread waits for it
+        # no event: a signal handler that sets one hangs where it meets this thread waiting for it
         self._leaving = False
         self._watches: dict[int, Watch] = {}
         self._notifier = Notifier(self._stir)

@@ -9,10 +9,8 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
-
-import numpy as np
 
 from nightly_spindle.core.base.timebase import local_from
 from nightly_spindle.core.library.intake import FileFate, IntakeJob, IntakeOptions, Numbering
@@ -22,13 +20,21 @@ from nightly_spindle.core.outputs.outputs import Output, RecordingOptions, Strea
 from nightly_spindle.core.outputs.stream_codecs import Codec
 from nightly_spindle.core.segues.segue_rules import ANY, pair_rule
 from nightly_spindle.intake.bring_in import Intake, bring_in
-from nightly_spindle.simulators import synth
 from nightly_spindle.simulators.demo_campaigns import FILLER, demo_breaks, demo_orders
-from nightly_spindle.simulators.demo_catalogue import SHORTS, SONGS, STATION, ShortSound, Song
+from nightly_spindle.simulators.demo_catalogue import (
+    ALBUMS,
+    SHORTS,
+    SONGS,
+    STATION,
+    ShortSound,
+    Song,
+)
 from nightly_spindle.simulators.demo_events import demo_events
 from nightly_spindle.simulators.demo_formats import demo_formats
 from nightly_spindle.simulators.demo_logs import night_hours
 from nightly_spindle.simulators.demo_pools import demo_pools
+from nightly_spindle.simulators.demo_shorts import short_sound
+from nightly_spindle.simulators.demo_songs import pieces, tune_of, write_song, write_sound
 from nightly_spindle.simulators.streaming_server import PASSWORD, STREAMING_PORT
 from nightly_spindle.store.base.database import DATABASE
 from nightly_spindle.store.base.station_folder import new_station
@@ -47,9 +53,7 @@ from nightly_spindle.store.traffic.campaigns import save_break, save_campaigns
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from numpy.typing import NDArray
-
-_SEED = 7
+SEED = 7  # of the first song; each has the next
 _CATEGORY = {
     "song": "Quay rotation",
     "id": "Station IDs",
@@ -60,8 +64,8 @@ _CATEGORY = {
     "voiceover": "Voiceovers",
     "psa": FILLER,
 }
+_BY_EAR = "Gull Arithmetic"  # its intro was marked by hand
 _STREAM = 1  # the number of the demo's stream
-_VORBIS_BLOCK = 8192  # more at once overflows the stack inside libsndfile
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,17 +84,17 @@ def build(folder: Path, timezone: str, progress: Callable[[str, float], None]) -
     if (folder / DATABASE).exists():
         return
     jobs = [
-        _Job(str(_place(folder, "song", s.artist, s.title, s.suffix)), s, None, _SEED + i)
+        _Job(str(_place(folder, "song", s.artist, s.title, s.suffix)), s, None, SEED + i)
         for i, s in enumerate(SONGS)
     ]
     jobs += [
-        _Job(str(_place(folder, s.kind, s.artist, s.title, s.suffix)), None, s, _SEED + 100 + i)
+        _Job(str(_place(folder, s.kind, s.artist, s.title, s.suffix)), None, s, SEED + 100 + i)
         for i, s in enumerate(SHORTS)
     ]
     for job in jobs:
         Path(job.path).parent.mkdir(parents=True, exist_ok=True)
-    # the longest first, so that both cores are busy to the end
-    jobs.sort(key=lambda job: -(job.song.seconds if job.song else 10))
+    # what takes longest first, so that both cores are busy to the end
+    jobs.sort(key=lambda job: (job.song is None, job.path.endswith(".mp2")))
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(["nightly_spindle.simulators.demo"])
     with ProcessPoolExecutor(max(1, os.cpu_count() or 1), mp_context=context) as pool:
@@ -127,7 +131,6 @@ def _take_in(folder: Path, timezone: str, progress: Callable[[str, float], None]
         entry.rename(folder / entry.name)
     building.rmdir()
     set_password(folder, _STREAM, PASSWORD)
-    progress("done", 1.0)
 
 
 def _leave_arrivals(folder: Path) -> None:
@@ -137,10 +140,10 @@ def _leave_arrivals(folder: Path) -> None:
         ("Tam Reddick", "Slack Water Radio", 61),
         ("Odile Faraday", "Bell Buoy", 62),
     ):
-        sound = _song(Song(artist, title, 40, "flac", 2, drive_db=1), seed)
-        _write(str(folder / f"{artist} - {title}.flac"), sound, 44_100, title, artist, "")
-    sound = _song(Song("", "", 40, "flac", 2, fade_s=6), 63)
-    _write(str(folder / "tape 14 side b.flac"), sound, 44_100, "", "", "")
+        song = Song(artist, title, 160, "mp2", 2, drive_db=1)
+        write_song(str(folder / f"{artist} - {title}.mp2"), song, seed, "")
+    nameless = pieces(Song("", "", 150, "flac", 2, fade_s=6), 63)
+    write_sound(str(folder / "tape 14 side b.flac"), nameless.whole(), 44_100, "", "", "")
     audio = folder.parent / "audio" / "song"
     shutil.copy(audio / "Harrow Point - Ballast.flac", folder / "Ballast (harbour mix).flac")
     (folder / "interview.mp3").write_text("to be recorded on Thursday\n", encoding="utf-8")
@@ -152,17 +155,17 @@ def _programme(folder: Path, timezone: str) -> None:
     carts = catalogue.find(Query(kinds=("song",), sort="cart")).carts.tolist()
     tides = int(catalogue.find(Query("last boat", ("jingle",))).carts[0])
     promo = int(catalogue.find(Query(kinds=("promo",))).carts[0])
-    titles = {item.title: cart for cart, item in catalogue.items(range(1001, 1100)).items()}
+    titles = {item.title: cart for cart, item in catalogue.items(range(1001, 1300)).items()}
     catalogue.close()
     with LibraryTransaction(folder) as library:
         options = IntakeOptions(categories=("New songs",), source=FileFate.COPY)
         save_job(library, IntakeJob(0, "Label post", "arrivals", options))
         news = IntakeOptions(Kind.NEWS, numbering=Numbering.NAME)
         save_job(library, IntakeJob(0, "Hourly news", "newsdesk", news))
-        fog = make_list(library, "Fog night", carts[::2])
+        fog = make_list(library, "Fog night", carts[::16])
         set_target(library, fog, 900.0)
-        make_list(library, "If all else fails", carts[1:12:3])
-        _programme_segues(library, carts, titles["Between two lighthouses"])
+        make_list(library, "If all else fails", carts[1::8])
+        _programme_segues(library, titles)
         for pool in demo_pools(titles.__getitem__):
             save_pool(library, pool)
         for pattern in demo_breaks(titles.__getitem__):
@@ -176,17 +179,17 @@ def _programme(folder: Path, timezone: str) -> None:
         (folder / name).mkdir()
 
 
-def _programme_segues(library: LibraryTransaction, songs: list[int], sweeper: int) -> None:
+def _programme_segues(library: LibraryTransaction, titles: dict[str, int]) -> None:
     """Program a few segue rules, and mark two songs by hand; one has a sweeper of its own."""
     set_rule(library, pair_rule("song", "spot", {"fade_out_s": "2.0", "longest_s": "3.0"}))
     set_rule(library, pair_rule("spot", "spot", {"overlap": "gap", "gap_s": "0.3"}))
     set_rule(library, pair_rule("spot", ANY, {"overlap": "gap", "gap_s": "0.5"}))
-    marks = Marks(hook_start_s=40.0, hook_end_s=49.5, sweepers_s=(30.0, 62.0))
-    set_by_hand(
-        library,
-        {cart: (marks, Shaping(gain_trim_db=-1.5, own_sweeper=sweeper)) for cart in songs[3:4]},
-    )
-    set_by_hand(library, {cart: (Marks(intro_end_s=9.9), None) for cart in songs[8:9]})
+    marks = Marks(hook_start_s=60.0, hook_end_s=69.5, sweepers_s=(45.0, 100.0))
+    shaping = Shaping(gain_trim_db=-1.5, own_sweeper=titles["Between two lighthouses"])
+    set_by_hand(library, {titles["Ferryman's Ledger"]: (marks, shaping)})
+    song, seed = next((one, SEED + n) for n, one in enumerate(SONGS) if one.title == _BY_EAR)
+    intro_s = round(song.intro_bars * tune_of(song, seed).bar_s, 1)
+    set_by_hand(library, {titles[_BY_EAR]: (Marks(intro_end_s=intro_s), None)})
 
 
 def _place(folder: Path, kind: str, artist: str, title: str, suffix: str) -> Path:
@@ -196,96 +199,9 @@ def _place(folder: Path, kind: str, artist: str, title: str, suffix: str) -> Pat
 
 def _make(job: _Job) -> str:
     if job.song is not None:
-        sound = _song(job.song, job.seed)
-        _write(job.path, sound, job.song.rate, job.song.title, job.song.artist, "Harbour Tapes")
+        write_song(job.path, job.song, job.seed, ALBUMS[job.song.artist])
     else:
         assert job.short is not None
-        sound = _short(job.short, job.seed)
-        _write(job.path, sound, 44_100, job.short.title, job.short.artist, "")
+        sound = short_sound(job.short, job.seed)
+        write_sound(job.path, sound, 44_100, job.short.title, job.short.artist, "")
     return job.path
-
-
-def _song(song: Song, seed: int) -> NDArray[np.float32]:
-    dice = np.random.default_rng(seed)
-    tune = synth.Tune(
-        seed,
-        int(dice.integers(48, 60)),
-        bool(dice.integers(2)),
-        float(dice.uniform(76, 124)),
-        song.intro_bars,
-    )
-    body = synth.song(tune, song.rate, song.seconds)
-    length = min(len(body), song.seconds * song.rate)
-    if song.fade_s:
-        body = body[:length].copy()
-        fade = round(song.fade_s * song.rate)
-        # an engineer's hand on the fader: quick at first, long at the end
-        body[-fade:] *= (np.linspace(1, 0, fade, dtype=np.float32) ** 1.6)[:, None]
-    else:
-        # a cold end: the last chord is damped within half a second of its bar
-        bar = round(240.0 / tune.bpm * song.rate)
-        end = max(bar, length // bar * bar)
-        body = body[: end + song.rate // 2].copy()
-        damp = np.exp(-np.arange(song.rate // 2, dtype=np.float32) / (0.09 * song.rate))
-        body[end:] *= damp[: len(body) - end, None]
-    body = synth.to_peak(body, song.peak_db, song.drive_db)
-    head = np.zeros((round(song.head_s * song.rate), 2), dtype=np.float32)
-    tail = np.zeros((round(song.tail_s * song.rate), 2), dtype=np.float32)
-    if song.click and len(tail):
-        at = len(tail) // 2
-        tail[at : at + song.rate // 200] = 10 ** ((song.peak_db - 6) / 20)
-    return np.concatenate([head, body, tail])
-
-
-def _short(short: ShortSound, seed: int) -> NDArray[np.float32]:
-    rate = 44_100
-    canvas = synth.Canvas(rate, short.seconds)
-    dice = np.random.default_rng(seed)
-    key = int(dice.integers(60, 67))
-    if short.music == "bells":
-        for index, step in enumerate((0, 7, 4, 12)):
-            bell = synth.tone(rate, key + step, 2.6, synth.BELL)
-            canvas.put(bell, 0.28 * index, 0.4, index * 0.4 - 0.6)
-        if not short.voice_hz:
-            for index, step in enumerate((12, 9, 7, 4, 0)):
-                bell = synth.tone(rate, key + step, 2.6, synth.BELL)
-                canvas.put(bell, 1.9 + 0.4 * index, 0.4, 0.6 - index * 0.3)
-    elif short.music == "bed":
-        tune = synth.Tune(seed, key - 12, minor=False, bpm=104.0, intro_bars=2)
-        bars = max(1, round(short.seconds * 104 / 240))
-        bed = synth.section(tune, rate, bars, "pkbd", 5)[: len(canvas.sound)]
-        canvas.sound[: len(bed)] += bed * np.float32(0.35 if short.voice_hz else 1.0)
-        edge = round(0.6 * rate)
-        canvas.sound[-edge:] *= np.linspace(1, 0, edge, dtype=np.float32)[:, None]
-    if short.voice_hz:
-        lead = 1.3 if short.music == "bells" else 0.15
-        talk = synth.voice(rate, short.seconds - lead - 0.3, short.voice_hz, seed)
-        canvas.put(talk, lead, 0.7)
-    return synth.to_peak(canvas.sound, -3.0, 3.0)
-
-
-def _write(
-    path: str, sound: NDArray[np.float32], rate: int, title: str, artist: str, album: str
-) -> None:
-    import soundfile
-
-    settings: dict[str, Any] = {}
-    if path.endswith(".mp3"):
-        settings = {"compression_level": 0.6, "bitrate_mode": "CONSTANT"}
-    elif path.endswith(".flac"):
-        settings = {"compression_level": 0.1}  # building fast matters more than size
-    with soundfile.SoundFile(path, "w", rate, 2, **settings) as file:
-        if title:
-            file.title, file.artist = title, artist
-        if album:
-            file.album = album
-        for at in range(0, len(sound), _VORBIS_BLOCK):
-            file.write(sound[at : at + _VORBIS_BLOCK])
-    if path.endswith(".mp3"):
-        from mutagen.easyid3 import EasyID3
-
-        tags = EasyID3()  # type: ignore[no-untyped-call]
-        tags["title"], tags["artist"] = title, artist
-        if album:
-            tags["album"] = album
-        tags.save(path)

@@ -37,10 +37,10 @@ def demo_breaks(cart: Callable[[str], int]) -> list[BreakPattern]:
 
 
 def demo_orders(cart: Callable[[str], int], today: date) -> list[Campaign]:
-    """Return the orders, running from `today`."""
+    """Return the orders: most have run for three days, some begin soon."""
 
     def order(
-        name: str, titles: tuple[str, ...], days: int, begins: int = 0, **options: Any
+        name: str, titles: tuple[str, ...], days: int, begins: int = -3, **options: Any
     ) -> Campaign:
         first = today + timedelta(days=begins)
         options = {"first": str(first), "last": str(first + timedelta(days=days - 1))} | options

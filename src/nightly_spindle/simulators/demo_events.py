@@ -56,7 +56,7 @@ def demo_events(tides: int, promo: int, until: date) -> list[TimedEvent]:
             PlayItem(tides),
             tolerance_s=3.0,
         ),
-        _event("Quay bell", bells, Entry.WAIT, PlayFolder("audio/id", Pick.RANDOM), wait_s=90.0),
+        _event("Quay bell", bells, Entry.WAIT, PlayFolder("audio/id", Pick.RANDOM), wait_s=300.0),
         _event(
             "Fog night",
             _at("21:00", f"{weekly}FR"),

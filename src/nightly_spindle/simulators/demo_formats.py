@@ -18,6 +18,8 @@ from nightly_spindle.core.calendar.day_plans import (
 from nightly_spindle.core.music.format_clocks import ClockOptions, FormatClock, strip_from
 from nightly_spindle.core.music.formats import Turn
 from nightly_spindle.core.music.rotation_rules import RotationRule, RuleSubject
+from nightly_spindle.simulators.demo_catalogue import SONGS, Group
+from nightly_spindle.simulators.songwriting import Style
 from nightly_spindle.store.library import categories
 from nightly_spindle.store.library.rotation_cards import change_cards
 from nightly_spindle.store.music.formats import (
@@ -35,76 +37,28 @@ if TYPE_CHECKING:
     from nightly_spindle.core.library.rotation_card import RotationCard
     from nightly_spindle.store.base.transaction import LibraryTransaction
 
-_GROUPS = {
-    "Harbour standards": (
-        "Saltgrass and Iron",
-        "Lamp Room Waltz",
-        "Ferryman's Ledger",
-        "Slow Rope",
-        "Pilot Boat Blues",
-        "Kelp Lantern",
-        "Two Stroke Moon",
-        "The Customs Shed",
-        "Gearbox Hymn",
-        "Night Watch at Pier Four",
-    ),
-    "New landings": (
-        "Cold Harbour, Warm Tin",
-        "First Light on the Slip",
-        "Letters to the Dredger",
-        "Tide Table for Two",
-        "Unladen",
-        "Copper Bottom",
-        "Wet Rope, Dry Land",
-    ),
-    "Slack water": (
-        "Nine Fathom Lullaby",
-        "Gull Arithmetic",
-        "Bollard Song",
-        "Half a Mile of Fog",
-        "Ropewalk Girls",
-        "Small Hours, Small Craft",
-        "The Marrow Street Reel",
-        "Ballast",
-    ),
-}
-_TEMPO = {
-    "slow": (
-        "Lamp Room Waltz",
-        "Nine Fathom Lullaby",
-        "Slow Rope",
-        "Half a Mile of Fog",
-        "Unladen",
-        "Ballast",
-        "Small Hours, Small Craft",
-    ),
-    "quick": (
-        "Two Stroke Moon",
-        "Pilot Boat Blues",
-        "The Marrow Street Reel",
-        "Gearbox Hymn",
-        "Copper Bottom",
-    ),
-}
-# the demo's songs last about a minute: distances are a quarter of what stations use
+_SLOW = frozenset({Style.CHOIR, Style.DRONE})
+_QUICK = frozenset({Style.MOTOR, Style.WALTZ})
 _RULES = (
-    RotationRule(RuleSubject.ARTIST, 3),
-    RotationRule(RuleSubject.TITLE, 7),
-    RotationRule(RuleSubject.YESTERDAY, 3, firm=False, weight=0.5),
+    RotationRule(RuleSubject.ARTIST, 45),
+    RotationRule(RuleSubject.TITLE, 180),
+    RotationRule(RuleSubject.YESTERDAY, 30, firm=False, weight=0.5),
     RotationRule(RuleSubject.RUN, 2, trait="tempo=slow", firm=False),
 )
 
 
 def demo_formats(library: LibraryTransaction, cart: Callable[[str], int], today: date) -> None:
     """Program clocks, week, day plans, calendar and rules; `cart` numbers an item by its title."""
-    for name, titles in _GROUPS.items():
-        categories.add(library, categories.make(library, name), [cart(one) for one in titles])
+    for group in Group:
+        carts = [cart(song.title) for song in SONGS if song.group is group]
+        categories.add(library, categories.make(library, group), carts)
     set_turn(library, categories.number_of(library, "Slack water"), Turn.SHUFFLED)
-    for tempo, titles in _TEMPO.items():
-        change_cards(library, [cart(one) for one in titles], _with_tempo(tempo))
+    for tempo, styles in (("slow", _SLOW), ("quick", _QUICK)):
+        carts = [cart(song.title) for song in SONGS if song.style in styles]
+        change_cards(library, carts, _with_tempo(tempo))
     set_rules(library, _RULES)
     weights = (("Harbour standards", 50.0), ("New landings", 30.0), ("Slack water", 20.0))
-    links = ClockOptions(link_pool="Between songs", link_songs=9)
+    links = ClockOptions(link_pool="Between songs", link_songs=4)
     quay = FormatClock(
         0,
         "Afternoon quay",
@@ -116,7 +70,7 @@ def demo_formats(library: LibraryTransaction, cart: Callable[[str], int], today:
         ),
         weights,
         (),
-        ClockOptions(opens=cart("Quay bell, long"), link_pool="Between songs", link_songs=9),
+        ClockOptions(opens=cart("Quay bell, long"), link_pool="Between songs", link_songs=4),
     )
     market = FormatClock(
         0,
@@ -125,15 +79,15 @@ def demo_formats(library: LibraryTransaction, cart: Callable[[str], int], today:
             "category Harbour standards; music until 30:00; fixed mark 30:00 Half past; "
             "category New landings; music"
         ),
-        (("Harbour standards", 60.0), ("New landings", 40.0)),
-        (RotationRule(RuleSubject.ARTIST, 4),),
-        ClockOptions(link_pool="Between songs", link_songs=6, fixed_end=True),
+        (("Harbour standards", 55.0), ("New landings", 30.0), ("Slack water", 15.0)),
+        (RotationRule(RuleSubject.ARTIST, 50),),
+        ClockOptions(link_pool="Between songs", link_songs=3, fixed_end=True),
     )
     fog = FormatClock(
         0,
         "Fog hour",
         strip_from("category Slack water; music"),
-        (("Slack water", 40.0), ("Harbour standards", 60.0)),
+        (("Slack water", 25.0), ("Harbour standards", 50.0), ("New landings", 25.0)),
         (),
         links,
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -41,9 +41,9 @@ def night_hours(folder: Path) -> LogDrop:
 
 
 def leave_logs(folder: Path, day: date) -> list[Path]:
-    """Have the scheduler stand-in leave the logs of `day` and the day after, where missing.
+    """Have the scheduler stand-in leave the logs of `day`, the one before and the one after.
 
-    The second names one item that nobody has, so that there is something to find.
+    What is there stays. The last names one item that nobody has: there is something to find.
     """
     snapshot = open_station(folder)
     rows = snapshot.connection.execute("SELECT cart FROM item ORDER BY cart")
@@ -53,14 +53,15 @@ def leave_logs(folder: Path, day: date) -> list[Path]:
     drop = next(iter(snapshot.programme.drops.values()))
     _leave_night_hours(snapshot, items)
     settings = snapshot.programme.settings
-    begin = resolve_local(datetime.combine(day, settings.day_start), settings.tz)
+    before = day - timedelta(days=1)
+    begin = resolve_local(datetime.combine(before, settings.day_start), settings.tz)
     left = []
-    coming = drop.slots(settings.tz, settings.day_start, begin - 1, begin + 26 * 3600 * US)
-    for ahead, slot in enumerate(coming[:2]):
+    coming = drop.slots(settings.tz, settings.day_start, begin - 1, begin + 50 * 3600 * US)
+    for slot in coming[:3]:
         if (Path(drop.folder) / drop.file_name(slot)).exists():
             continue
         entries = entries_of(day_log(items, slot.day, _SEED), drop.folder)
-        if ahead:
+        if slot.day > day:
             lost = LogEntry(_MISSING, "The Breakwater Choir", "Ferry Horn Request", length_s=201.0)
             entries.insert(20, lost)
         path = leave_log(drop, slot, entries)
@@ -71,13 +72,13 @@ def leave_logs(folder: Path, day: date) -> list[Path]:
 
 
 def _leave_night_hours(snapshot: Snapshot, items: list[Item]) -> None:
-    """Leave the logs of the coming night's hours: one named wrongly, one with a lost item."""
+    """Leave the logs of last and coming night's hours: one named wrongly, one with a lost item."""
     drop = next((d for d in snapshot.programme.drops.values() if d.name == _NIGHT), None)
     if drop is None:
         return
     settings = snapshot.programme.settings
     now = time.time_ns() // 1000
-    coming = drop.slots(settings.tz, settings.day_start, now - 7 * 3600 * US, now + 20 * 3600 * US)
+    coming = drop.slots(settings.tz, settings.day_start, now - 30 * 3600 * US, now + 20 * 3600 * US)
     for slot in coming:
         hour = slot.local.hour
         if (Path(drop.folder) / drop.file_name(slot)).exists():

@@ -1,16 +1,18 @@
-"""Instruments and voices made with NumPy: the demo station's sound, seeded and repeatable."""
+"""Instruments and a babbling voice made with NumPy, seeded and repeatable."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeAlias
 
 import numpy as np
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+
+# amplitudes of the partials, attack and decay in seconds
+Instrument: TypeAlias = tuple[tuple[float, ...], float, float]
 
 # Vowel formants in Hz (textbook averages for a grown speaker): first three of a, e, i, o, u
 _VOWELS = (
@@ -49,11 +51,13 @@ PAD = ((1.0, 0.4, 0.3, 0.12, 0.1), 0.35, 6.0)
 BASS = ((1.0, 0.45, 0.12), 0.01, 0.7)
 REED = ((1.0, 0.1, 0.5, 0.08, 0.25, 0.05, 0.1), 0.06, 3.0)
 BELL = ((1.0, 0.0, 0.5, 0.0, 0.35, 0.2), 0.002, 1.4)
+FLUTE = ((1.0, 0.22, 0.08), 0.09, 4.0)
+PLUCK = ((1.0, 0.6, 0.42, 0.3, 0.2, 0.14, 0.1), 0.002, 0.32)
+BRASS = ((1.0, 0.8, 0.65, 0.5, 0.38, 0.28, 0.2, 0.14), 0.04, 2.2)
+ORGAN = ((1.0, 0.75, 0.0, 0.5, 0.0, 0.0, 0.0, 0.25), 0.015, 8.0)
 
 
-def tone(
-    rate: int, note: int, seconds: float, instrument: tuple[tuple[float, ...], float, float]
-) -> NDArray[np.float32]:
+def tone(rate: int, note: int, seconds: float, instrument: Instrument) -> NDArray[np.float32]:
     """Return one note of an instrument, mono."""
     return _tone(rate, note, round(seconds * rate), *instrument)
 
@@ -86,103 +90,6 @@ class Canvas:
         angle = (pan + 1) * np.pi / 4
         part[:, 0] += np.float32(level * np.cos(angle)) * wave[: len(part)]
         part[:, 1] += np.float32(level * np.sin(angle)) * wave[: len(part)]
-
-
-@dataclass(frozen=True, slots=True)
-class Tune:
-    """What a song is made of. Bars have four beats."""
-
-    seed: int
-    key: int  # MIDI note of the tonic
-    minor: bool
-    bpm: float
-    intro_bars: int
-
-
-_STEPS = {False: (0, 2, 4, 5, 7, 9, 11), True: (0, 2, 3, 5, 7, 8, 10)}
-_TURNS = ((0, 5, 3, 4), (0, 3, 5, 4), (5, 3, 0, 4), (0, 2, 3, 3), (0, 4, 5, 3))
-
-
-def _degree(tune: Tune, degree: int) -> int:
-    octave, step = divmod(degree, 7)
-    return tune.key + 12 * octave + _STEPS[tune.minor][step]
-
-
-def section(
-    tune: Tune, rate: int, bars: int, parts: str, salt: int, tail_s: float = 2.0
-) -> NDArray[np.float32]:
-    """Return `bars` of music with the parts named: p(ad) k(eys) b(ass) d(rums) v(oice).
-
-    Notes ring on for `tail_s` after the last bar.
-    """
-    dice = np.random.default_rng([tune.seed, salt])
-    beat = 60.0 / tune.bpm
-    canvas = Canvas(rate, bars * 4 * beat + tail_s)
-    turn = _TURNS[tune.seed % len(_TURNS)]
-    phrase = [int(d) for d in dice.choice([0, 1, 2, 4, 4, 5, 7], size=8)]
-    for bar in range(bars):
-        at = bar * 4 * beat
-        root = turn[bar % 4]
-        chord = [_degree(tune, root + step) for step in (0, 2, 4)]
-        if "p" in parts:
-            for index, note in enumerate(chord):
-                canvas.put(tone(rate, note, 4 * beat + 0.6, PAD), at, 0.07, index * 0.6 - 0.6)
-        if "b" in parts:
-            for count in (0.0, 1.5, 2.0, 3.5):
-                canvas.put(tone(rate, chord[0] - 24, beat, BASS), at + count * beat, 0.22)
-        if "k" in parts:
-            for eighth in range(8):
-                note = chord[(eighth * 2 + tune.seed) % 3] + 12
-                canvas.put(tone(rate, note, 1.2, PIANO), at + eighth * beat / 2, 0.085, 0.35)
-        if "d" in parts:
-            _drums(canvas, at, beat)
-        if "v" in parts:
-            _sing(canvas, tune, phrase, bar, at, beat, root)
-    return canvas.sound
-
-
-def _drums(canvas: Canvas, at: float, beat: float) -> None:
-    for count in (0.0, 2.0):
-        canvas.put(drum(canvas.rate, "kick"), at + count * beat, 0.4)
-    for count in (1.0, 3.0):
-        canvas.put(drum(canvas.rate, "brush"), at + count * beat, 0.14, -0.1)
-    for eighth in range(8):
-        canvas.put(drum(canvas.rate, "shaker"), at + eighth * beat / 2, 0.06, 0.5)
-
-
-def _sing(
-    canvas: Canvas, tune: Tune, phrase: list[int], bar: int, at: float, beat: float, root: int
-) -> None:
-    """A reedy melody that stands for the vocal: rests at the end of every second bar."""
-    rhythm = (0.0, 1.0, 1.5, 2.0, 3.0) if bar % 2 == 0 else (0.0, 0.5, 2.0)
-    for index, count in enumerate(rhythm):
-        degree = phrase[(index + 3 * (bar % 2)) % 8] + (root if index == 0 else 0)
-        long = 1.8 if count == rhythm[-1] else 0.9
-        note = _degree(tune, degree % 10) + 12
-        canvas.put(tone(canvas.rate, note, long * beat, REED), at + count * beat, 0.15, -0.05)
-
-
-def song(tune: Tune, rate: int, seconds: float) -> NDArray[np.float32]:
-    """Return a song of about so many seconds: intro, verses, refrains, all at one level."""
-    bar = 240.0 / tune.bpm
-    plan = [(tune.intro_bars, "pk", 1)]
-    bars_left = max(4, round(seconds / bar) - tune.intro_bars)
-    shapes = [(8, "pkbdv", 2), (8, "pbdv", 3)]
-    while bars_left > 0:
-        bars, parts, salt = shapes[len(plan) % 2]
-        plan.append((min(bars, bars_left), parts, salt))
-        bars_left -= bars
-    made: dict[tuple[int, str, int], NDArray[np.float32]] = {}
-    whole = np.zeros((round((sum(p[0] for p in plan) * bar + 2.0) * rate), 2), dtype=np.float32)
-    at = 0.0
-    for entry in plan:
-        if entry not in made:
-            made[entry] = section(tune, rate, entry[0], entry[1], entry[2])
-        start = round(at * rate)
-        part = whole[start : start + len(made[entry])]
-        part += made[entry][: len(part)]
-        at += entry[0] * bar
-    return whole
 
 
 def voice(rate: int, seconds: float, hz: float, seed: int) -> NDArray[np.float32]:

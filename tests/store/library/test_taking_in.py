@@ -32,7 +32,7 @@ from nightly_spindle.core.library.intake import (
 from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.library.markers import Marks
 from nightly_spindle.core.segues.effective_markers import kept_marks
-from nightly_spindle.simulators import synth
+from nightly_spindle.simulators import songwriting
 
 # -- rules of the intake ------------------------------------------------------------------------
 
@@ -183,8 +183,8 @@ def tunes(tmp_path_factory):
     folder = tmp_path_factory.mktemp("tunes")
     prints = {}
     for song in range(3):
-        tune = synth.Tune(song, 50 + song, bool(song % 2), 80.0 + 9 * song, 2)
-        wave = synth.song(tune, RATE, 20)[: 20 * RATE]
+        tune = songwriting.Tune(song, 50 + song, bool(song % 2), 80.0 + 9 * song, 2)
+        wave = songwriting.song(tune, RATE, 20)[: 20 * RATE]
         late = np.concatenate([np.zeros((7001, 2), np.float32), wave * np.float32(0.4)])
         ways = {
             "flac": (wave, RATE, {}),

@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from nightly_spindle.air.places import engine_pid
 from nightly_spindle.cli.base.common import now_us
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.timebase import zone
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     import argparse
 
 _FALLBACK_ZONE = "Europe/Lisbon"
+_BUILT = 0.9  # of the whole when its audio is made and measured
 
 
 def demo(options: argparse.Namespace) -> int:
@@ -24,6 +26,7 @@ def demo(options: argparse.Namespace) -> int:
     from nightly_spindle.simulators.demo import build
     from nightly_spindle.simulators.demo_folder import demo_folder
     from nightly_spindle.simulators.demo_logs import leave_logs
+    from nightly_spindle.simulators.demo_night import air_the_night_before
     from nightly_spindle.simulators.demo_services import serve_demo
 
     folder = Path(options.folder) if options.folder else demo_folder()
@@ -35,11 +38,17 @@ def demo(options: argparse.Namespace) -> int:
         end = "\n" if part >= 1 else ""
         start = "\r" if sys.stdout.isatty() else ""
         if start or part >= 1:
-            print(f"{start}Demo station: {what:<18} {part:4.0%}", end=end, flush=True)
+            print(f"{start}Demo station: {what:<23} {part:4.0%}", end=end, flush=True)
 
-    build(folder, local_zone(), progress)
+    build(folder, local_zone(), lambda what, part: progress(what, _BUILT * part))
     settings = open_station(folder).programme.settings
-    leave_logs(folder, broadcast_day(now_us(), settings.tz, settings.day_start))
+    at_us = now_us()
+    leave_logs(folder, broadcast_day(at_us, settings.tz, settings.day_start))
+    if engine_pid(folder) is None:
+        air_the_night_before(
+            folder, at_us, lambda what, part: progress(what, _BUILT + (1 - _BUILT) * part)
+        )
+    progress("done", 1.0)
     print(f"{settings.name} is in {folder}.", flush=True)
     if options.build_only:
         return 0
