@@ -13,6 +13,8 @@ from PySide6.QtWidgets import QApplication
 
 from nightly_spindle.core.base.errors import NightlySpindleError, StorageFault
 from nightly_spindle.desk.kit import theme
+from nightly_spindle.desk.session.citizen import Citizen
+from nightly_spindle.desk.session.fit_screen import FitsScreen
 from nightly_spindle.desk.shell.one_window import OneWindow, bring_to_front
 from nightly_spindle.desk.shell.window import DeskWindow
 from nightly_spindle.desk.start.first_window import FirstWindow
@@ -65,11 +67,13 @@ class Opening(QObject):
         self.first: FirstWindow | None = None
         self.window: DeskWindow | None = None
         self._one: OneWindow | None = None
+        self.citizen: Citizen | None = None
 
     def ask(self, why: str = "") -> None:
         """Show the first window; `why` says what could not be opened."""
         self.first = FirstWindow(theme.remembered(self._memory), why)
         self.first.chosen.connect(self.open)
+        FitsScreen(self.first)
         self.first.show()
 
     def restore(self, backup: Path) -> None:
@@ -99,6 +103,7 @@ class Opening(QObject):
                 self.first.say(said, wrong=True)
             return True
         self._one.asked.connect(self._to_front)
+        self._join_desktop(self.window)
         self._remember(folder)
         if folder.absolute() == demo_folder().absolute():
             serve_demo()
@@ -107,6 +112,17 @@ class Opening(QObject):
         if on_air:
             QTimer.singleShot(_START_MS, self._go_on_air)
         return True
+
+    def _join_desktop(self, window: DeskWindow) -> None:
+        FitsScreen(window)
+        self.citizen = Citizen(
+            window.station_name, DESKTOP_ENTRY, theme.application_icon(), window.shelf, window.link
+        )
+        self.citizen.raised.connect(self._to_front)
+        self.citizen.skipped.connect(lambda: window.hand("skip"))
+        self.citizen.closed.connect(window.close)
+        window.left.connect(self.citizen.close)
+        self.citizen.begin()
 
     def _remember(self, folder: Path) -> None:
         assert self.window is not None

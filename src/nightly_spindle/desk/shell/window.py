@@ -6,12 +6,11 @@ import time
 from functools import partial
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QSettings, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
-    QMessageBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -34,6 +33,7 @@ from nightly_spindle.desk.shell.beside import open_beside
 from nightly_spindle.desk.shell.engine_signs import EngineSigns
 from nightly_spindle.desk.shell.keys import KeysPage
 from nightly_spindle.desk.shell.late_places import LatePlaces
+from nightly_spindle.desk.shell.leaving import stays_on_air
 from nightly_spindle.desk.shell.rail import PLACES, Rail
 from nightly_spindle.desk.shell.status import StatusBar
 from nightly_spindle.desk.station.station_place import StationPlace
@@ -58,7 +58,9 @@ _NOTE_MS = 8000
 
 
 class DeskWindow(QMainWindow):
-    """One station's desk."""
+    """One station's desk. Signal: `left` once it is closed."""
+
+    left = Signal()
 
     def __init__(self, folder: Path, settings: StationSettings, memory: QSettings) -> None:
         super().__init__()
@@ -469,15 +471,7 @@ class DeskWindow(QMainWindow):
         ):
             self._memory.setValue("told_on_air", True)
             event.ignore()
-            self._told = QMessageBox(self)
-            self._told.setWindowTitle("The station stays on air")
-            self._told.setText(f"{self._settings.name} stays on air without the desk.")
-            self._told.setInformativeText(
-                "The air engine carries on without the desk. Open the desk again to see it; "
-                f"“Stop”, or `nightly-spindle tell {self._folder} leave`, ends it. This is "
-                "said once."
-            )
-            self._told.addButton("Close the desk", QMessageBox.ButtonRole.AcceptRole)
+            self._told = stays_on_air(self, self._settings.name, self._folder)
             self._told.finished.connect(lambda _: self.close())
             self._told.open()
             return
@@ -494,5 +488,6 @@ class DeskWindow(QMainWindow):
         for place in self._late.made.values():
             place.close_down()
         self.station.close_down()
+        self.left.emit()
         self.shelf.close()
         event.accept()
