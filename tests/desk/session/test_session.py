@@ -278,4 +278,6 @@ def test_it_is_brought_there_when_it_is_first_shown(qtbot):
     qtbot.wait(400)
     window.move(screen.topLeft() - QPoint(40, 0))
     qtbot.wait(400)
-    assert window.x() == screen.x() - 40, "whoever pulls it over the edge means it"
+    assert window.x() == pytest.approx(screen.x() - 40, abs=5), (
+        "whoever pulls it over the edge means it"
+    )

@@ -37,6 +37,7 @@ from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.kit.theme import SMALL, font, icon
+from nightly_spindle.desk.kit.wrap_row import WrapRow
 from nightly_spindle.store.base.transaction import LibraryTransaction
 from nightly_spindle.store.reports.event_board import EventBoard, EventSheet
 from nightly_spindle.store.station import editors
@@ -141,7 +142,7 @@ class EventsPlace(Place):
     def _weeks(self) -> QWidget:
         """Return the row that turns the weeks and says what colours and signs mean."""
         self.weeks = QWidget()
-        row = QHBoxLayout(self.weeks)
+        row = WrapRow(self.weeks)
         row.setContentsMargins(12, 0, 10, 0)
         row.setSpacing(6)
         self.before = self._tool("", "The week before (Page Up)", lambda: self.turn(-1))
@@ -149,7 +150,7 @@ class EventsPlace(Place):
         self.now = self._tool("This week", "Back to this week (Home)", lambda: self.turn(0))
         for widget in (self.before, self.now, self.after, self.span):
             row.addWidget(widget)
-        row.addStretch(1)
+        row.at_right()
         self.legend = QLabel()
         self.legend.setAccessibleName("Signs: show, short item, log, stream, switch")
         row.addWidget(self.legend)

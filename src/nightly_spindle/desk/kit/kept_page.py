@@ -12,6 +12,7 @@ from nightly_spindle.core.base.errors import NightlySpindleError
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
 from nightly_spindle.desk.kit.panels import details_panel, lay_beside
+from nightly_spindle.desk.kit.scrolled import in_sight
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -54,7 +55,7 @@ class KeptPage(QWidget):
 
     def _panel(self, width: int) -> QWidget:
         panel, box = details_panel(width)
-        box.addWidget(self.form, 1)
+        box.addWidget(in_sight(self.form), 1)
         for label, role in ((self.sentence, "sentence"), (self.trouble, "warn")):
             label.setWordWrap(True)
             label.setProperty("role", role)

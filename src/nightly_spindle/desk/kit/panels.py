@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLayout, QVBoxLayout, QWidget
 
 
 def details_panel(width: int, spacing: int = 6) -> tuple[QWidget, QVBoxLayout]:
@@ -18,7 +18,7 @@ def details_panel(width: int, spacing: int = 6) -> tuple[QWidget, QVBoxLayout]:
     return panel, box
 
 
-def lay_beside(page: QWidget, tools: QHBoxLayout, panel: QWidget) -> QVBoxLayout:
+def lay_beside(page: QWidget, tools: QLayout, panel: QWidget) -> QVBoxLayout:
     """Lay a page out: a column that begins with its tools, the panel beside it.
 
     Returns the column, for more below the tools.

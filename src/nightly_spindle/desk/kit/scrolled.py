@@ -20,3 +20,12 @@ def scrolled(*widgets: QWidget) -> QScrollArea:
     box.addStretch(1)
     area.setWidget(holder)
     return area
+
+
+def in_sight(widget: QWidget) -> QScrollArea:
+    """Return an area that a widget fills, and that scrolls where the widget has too little room."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(widget)
+    return area

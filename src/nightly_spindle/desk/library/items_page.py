@@ -27,6 +27,7 @@ from nightly_spindle.desk.kit.dragged_items import file_urls
 from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.theme import Palette
 from nightly_spindle.desk.kit.tool_buttons import paint_tools, tool_buttons
+from nightly_spindle.desk.kit.wrap_row import WrapRow
 from nightly_spindle.desk.library import groups
 from nightly_spindle.desk.library.add_files import AddFiles
 from nightly_spindle.desk.library.bring_bar import BringBar
@@ -159,13 +160,12 @@ class ItemsPage(QWidget):
         whole.addWidget(split, 1)
         whole.addWidget(self.panel)
 
-    def _tool_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(4)
+    def _tool_row(self) -> WrapRow:
+        row = WrapRow()
         self.tools = tool_buttons(_TOOLS, self._palette)
         for name, button in self.tools.items():
             if name == "undo":
-                row.addStretch(1)
+                row.at_right()
             row.addWidget(button)
         return row
 

@@ -159,6 +159,7 @@ class DaysPage(KeptPage):
             "plan onto a day, then that day across others."
         )
         told.setProperty("role", "muted")
+        told.setWordWrap(True)
         row.addWidget(self.new)
         row.addSpacing(8)
         row.addWidget(told, 1)

@@ -28,6 +28,7 @@ from nightly_spindle.desk.kit.labels import NoteLabel
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.kit.panels import details_panel, lay_beside
 from nightly_spindle.desk.kit.row_view import RowView
+from nightly_spindle.desk.kit.wrap_row import WrapRow
 from nightly_spindle.desk.music.candidate_rows import CANDIDATES
 from nightly_spindle.desk.music.log_maker import LogMaker
 from nightly_spindle.desk.music.made_table import MadeRow, MadeTable, rows_of
@@ -106,9 +107,8 @@ class MadePage(QWidget):
     def _lay_out(self) -> None:
         lay_beside(self, self._days(), self._panel()).addWidget(self.table, 1)
 
-    def _days(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(4)
+    def _days(self) -> WrapRow:
+        row = WrapRow()
         self.earlier = push_button("◂", "The day before (Alt+Left)", lambda: self.go(-1))
         self.later = push_button("▸", "The day after (Alt+Right)", lambda: self.go(1))
         self.day = QLabel("")
@@ -148,7 +148,7 @@ class MadePage(QWidget):
             self.out,
         ):
             row.addWidget(widget)
-        row.addStretch(1)
+        row.at_right()
         row.addWidget(self.progress)
         row.addWidget(self.stop)
         self.progress.hide()

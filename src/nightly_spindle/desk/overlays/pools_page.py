@@ -92,6 +92,7 @@ class PoolsPage(KeptPage):
         )
         told = QLabel("Asked from top to bottom: the first that is open, fits and is due serves.")
         told.setProperty("role", "muted")
+        told.setWordWrap(True)
         row.addWidget(self.new)
         row.addWidget(self.sooner)
         row.addWidget(self.later)

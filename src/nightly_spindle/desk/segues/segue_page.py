@@ -34,6 +34,7 @@ from nightly_spindle.core.segues.segue_rules import (
     sentences,
 )
 from nightly_spindle.desk.kit.library_worker import LibraryEdit, LibraryWorker
+from nightly_spindle.desk.kit.scrolled import in_sight
 from nightly_spindle.desk.segues.segue_rule_form import SegueRuleForm
 from nightly_spindle.desk.segues.segue_rule_matrix import SegueRuleMatrix
 from nightly_spindle.desk.waves.join_plot import JoinPlot
@@ -45,7 +46,7 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.reports.timeline import Block
     from nightly_spindle.core.station.settings import StationSettings
-    from nightly_spindle.desk.kit.theme import Palette
+from nightly_spindle.desk.kit.theme import Palette
 
 _SHOWN = 3
 _MOST_PAIRS = 400
@@ -145,7 +146,7 @@ class SeguePage(QWidget):
             self.presets[name] = button
             row_of.addWidget(button)
         box.addLayout(row_of)
-        box.addWidget(self.form)
+        box.addWidget(in_sight(self.form), 100)
         acts = QHBoxLayout()
         acts.setSpacing(6)
         self.keep.setToolTip("Save the changes (Ctrl+S)")
