@@ -2,8 +2,8 @@
 
 python tools/pictures.py [NAME ...]     # those alone
 
-Builds the demo station, puts it on air for some hours in fast forward so that there is something to
-report, then in real time, opens the desk offscreen and writes a picture of each main view.
+Builds the demo station, with the night behind it, puts it on air, opens the desk offscreen and
+writes a picture of each main view.
 """
 
 from __future__ import annotations
@@ -14,7 +14,6 @@ import subprocess
 import sys
 import tempfile
 import time
-from datetime import datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -37,7 +36,6 @@ if TYPE_CHECKING:
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 PROGRAM = [sys.executable, "-m", "nightly_spindle"]
-_BEFORE_H, _PACE = 3.0, 50.0
 
 
 def wait(ms: int) -> None:
@@ -56,32 +54,13 @@ def on_air(folder: Path, *options: str) -> subprocess.Popen[bytes]:
     )
 
 
-def air_hours(folder: Path) -> None:
-    """Have the last hours aired, in fast forward."""
-    begin = datetime.now().astimezone() - timedelta(hours=_BEFORE_H)
-    seconds = str(_BEFORE_H * 3600 - 120)
-    subprocess.run(
-        [*PROGRAM, "campaigns", "place", str(folder), "--at", begin.isoformat()],
-        check=True,
-        stdout=subprocess.DEVNULL,
-    )
+def make_hours(folder: Path) -> None:
+    """Have the station make the logs of the coming days."""
     subprocess.run(
         [*PROGRAM, "formats", "make", str(folder), "--days", "4"],
         check=True,
         stdout=subprocess.DEVNULL,
     )
-    engine = on_air(
-        folder,
-        "--clock",
-        begin.isoformat(),
-        "--pace",
-        str(_PACE),
-        "--cold",
-        "--seconds",
-        seconds,
-        "--no-intake",
-    )
-    engine.wait()
 
 
 class Pictures:
@@ -217,7 +196,7 @@ def main() -> None:
             stderr=subprocess.DEVNULL,
         )
         beginning(Path(work), folder)
-        air_hours(folder)
+        make_hours(folder)
         server = StreamingServer(port=STREAMING_PORT).start()
         engine = on_air(folder)
         memory = QSettings(str(Path(work) / "desk.ini"), QSettings.Format.IniFormat)

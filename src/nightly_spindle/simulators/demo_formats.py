@@ -57,7 +57,7 @@ def demo_formats(library: LibraryTransaction, cart: Callable[[str], int], today:
         carts = [cart(song.title) for song in SONGS if song.style in styles]
         change_cards(library, carts, _with_tempo(tempo))
     set_rules(library, _RULES)
-    weights = (("Harbour standards", 50.0), ("New landings", 30.0), ("Slack water", 20.0))
+    weights = (("Harbour standards", 60.0), ("New landings", 28.0), ("Slack water", 12.0))
     links = ClockOptions(link_pool="Between songs", link_songs=4)
     quay = FormatClock(
         0,
@@ -79,7 +79,7 @@ def demo_formats(library: LibraryTransaction, cart: Callable[[str], int], today:
             "category Harbour standards; music until 30:00; fixed mark 30:00 Half past; "
             "category New landings; music"
         ),
-        (("Harbour standards", 55.0), ("New landings", 30.0), ("Slack water", 15.0)),
+        (("Harbour standards", 62.0), ("New landings", 28.0), ("Slack water", 10.0)),
         (RotationRule(RuleSubject.ARTIST, 50),),
         ClockOptions(link_pool="Between songs", link_songs=3, fixed_end=True),
     )
