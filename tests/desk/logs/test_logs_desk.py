@@ -85,7 +85,7 @@ def test_the_board_says_the_worst_first_and_is_walked_by_keys(qtbot, logs, stati
     write_log(station, today, song_names(station))
     logs.refresh()
     qtbot.waitUntil(lambda: logs.view.chosen().state == "whole", timeout=LONG)
-    assert "2 lines of 1 coming logs cannot air yet" in logs.worst.text()
+    assert "2 lines of the coming log cannot air yet" in logs.worst.text()
 
 
 def test_missing_lines_are_settled_moved_dropped_and_taken_back(qtbot, logs, station, request):

@@ -30,6 +30,7 @@ class KeptPage(QWidget):
     said = Signal(str)
     noun = "thing"
     empty = "Choose one, or make one."
+    scrolls = False  # whether the form as a whole does; others scroll in parts
 
     def __init__(
         self,
@@ -55,7 +56,7 @@ class KeptPage(QWidget):
 
     def _panel(self, width: int) -> QWidget:
         panel, box = details_panel(width)
-        box.addWidget(in_sight(self.form), 1)
+        box.addWidget(in_sight(self.form) if self.scrolls else self.form, 1)
         for label, role in ((self.sentence, "sentence"), (self.trouble, "warn")):
             label.setWordWrap(True)
             label.setProperty("role", role)

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from nightly_spindle.air.messages import Load, LoadTaken
 from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.base.wording import counted
 from nightly_spindle.core.events.timed_events import Entry
 from nightly_spindle.core.reports.log_status import ALARMS, WARNINGS, BoardLog, LogState
 from nightly_spindle.desk.kit.board_reading import BoardReading
@@ -221,9 +222,8 @@ class LogsPlace(Place):
             text = f"{alarms[0].slot.text}: {_brief(alarms[0])}{more}"
         elif gaps:
             lost = sum(log.lost for log in gaps)
-            text = (
-                f"{lost} lines of {len(gaps)} coming logs cannot air yet: open them and settle it."
-            )
+            logs = "the coming log" if len(gaps) == 1 else f"{len(gaps)} coming logs"
+            text = f"{counted(lost, 'line')} of {logs} cannot air yet: open it and settle that."
         elif not board.drops:
             text = "There is no log drop yet. “Drops” is where to say where logs arrive."
         else:

@@ -132,6 +132,7 @@ class DaysPage(KeptPage):
     """Day plans in a list, the calendar below, the editor beside."""
 
     noun = "day plan"
+    scrolls = True
     empty = "Choose a day plan, or make one: “New day plan”."
 
     def __init__(self, shelf: LibraryWorker, undo: QUndoStack, palette: Palette) -> None:
