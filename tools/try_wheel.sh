@@ -16,7 +16,7 @@ import numpy, soundfile
 for n in range(3):
     wave = 0.2 * numpy.sin(numpy.arange(8000 * 20) * (0.2 + n / 10))
     soundfile.write(f'music/Tern {n} - Slip {n}.flac', wave, 8000)"
-run nightly-spindle import "$work/radio" "$work/music"
+run nightly-spindle import "$work/radio" "$work/music" --kind song
 run nightly-spindle rehearse "$work/radio" --hours 1 >/dev/null
 run python -c "
 from nightly_spindle.desk.shell.app import application, open_window
