@@ -39,9 +39,14 @@ class BoardReading(Generic[Board]):
         self._board: Board | None = None
 
     def look(
-        self, what: Callable[[Board, int], Any], then: Callable[[Any], None], key: str = ""
+        self,
+        what: Callable[[Board, int], Any],
+        then: Callable[[Any], None],
+        key: str = "",
+        *,
+        news: bool = False,
     ) -> None:
-        """Run `what`, then give its answer to `then`; of the same key only the newest answers."""
+        """Run `what`, then give its answer to `then`; key and `news` as `LibraryWorker.look`."""
         now = self.now_us()
 
         def work(_catalogue: object) -> Any:
@@ -49,7 +54,7 @@ class BoardReading(Generic[Board]):
             self._board = self._board or self._make(self._folder)
             return what(self._board, now)
 
-        self.shelf.look(work, then, key)
+        self.shelf.look(work, then, key, news=news)
 
     def close(self) -> None:
         """Finish what is under way."""

@@ -36,6 +36,7 @@ class _Job:
     key: str
     number: int
     quiet: bool
+    news: bool = False
 
 
 class LibraryWorker(QObject):
@@ -56,7 +57,8 @@ class LibraryWorker(QObject):
         self._queue: queue.SimpleQueue[_Job | None] = queue.SimpleQueue()
         self._thread: threading.Thread | None = None
         self._closing = False
-        self._numbers: dict[str, int] = {}
+        self._numbers: dict[str, int] = {}  # of the newest ask of a key
+        self._shown: dict[str, int] = {}  # of the newest answer that was given
         self._done.connect(self._on_done)
         self._looking = False
         self._timer = QTimer(self)
@@ -76,13 +78,20 @@ class LibraryWorker(QObject):
             self._thread.join(timeout=30)
 
     def look(
-        self, what: Callable[[Catalogue], Found], then: Callable[[Found], None], key: str = ""
+        self,
+        what: Callable[[Catalogue], Found],
+        then: Callable[[Found], None],
+        key: str = "",
+        *,
+        news: bool = False,
     ) -> None:
         """Run `what` on the catalogue, then give its answer to `then` on this thread.
 
-        Of looks with the same key only the newest is answered.
+        Of looks with the same key only the newest is answered. With `news`, for what is asked
+        again and again, one that was under way when it was asked again is answered as well: on a
+        machine that answers more slowly than it is asked nothing would ever be shown.
         """
-        self._start(what, then, key, quiet=False)
+        self._start(what, then, key, quiet=False, news=news)
 
     def edit(
         self,
@@ -111,6 +120,7 @@ class LibraryWorker(QObject):
         key: str,
         *,
         quiet: bool,
+        news: bool = False,
     ) -> None:
         if self._closing:
             return
@@ -120,7 +130,7 @@ class LibraryWorker(QObject):
         if self._thread is None:
             self._thread = threading.Thread(target=self._run, name="shelf", daemon=True)
             self._thread.start()
-        self._queue.put(_Job(what, then, key, number, quiet))
+        self._queue.put(_Job(what, then, key, number, quiet, news))
 
     def _run(self) -> None:
         catalogue: Catalogue | None = None
@@ -145,8 +155,12 @@ class LibraryWorker(QObject):
         return bool(job.key) and self._numbers[job.key] != job.number
 
     def _on_done(self, job: _Job, answer: object, problem: str) -> None:
-        if self._closing or self._stale(job):
+        if self._closing or (self._stale(job) and not job.news):
             return
+        if job.key:
+            if job.number <= self._shown.get(job.key, 0):
+                return
+            self._shown[job.key] = job.number
         if not problem:
             job.then(answer)
         elif not job.quiet:

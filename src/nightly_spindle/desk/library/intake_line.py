@@ -40,7 +40,7 @@ class IntakeLine(QWidget):
     def look(self) -> None:
         """Look how far the intake is."""
         folder = self._shelf.folder
-        self._shelf.look(lambda _: intake_progress(folder), self._show, "intake line")
+        self._shelf.look(lambda _: intake_progress(folder), self._show, "intake line", news=True)
 
     def _show(self, now: IntakeProgress) -> None:
         if not now.waiting:

@@ -165,7 +165,7 @@ class IntakePage(QWidget):
 
     def refresh(self) -> None:
         """Read anew what is going on."""
-        self._shelf.look(_news, self._show, "intake")
+        self._shelf.look(_news, self._show, "intake", news=True)
 
     def _show(self, news: _News) -> None:
         self._show_jobs(news)

@@ -212,7 +212,7 @@ class WaitingRoom(QWidget):
 
     def refresh(self) -> None:
         """Read anew who waits."""
-        self._shelf.look(_guests, self._show, "waiting")
+        self._shelf.look(_guests, self._show, "waiting", news=True)
 
     def _show(self, guests: list[_Guest]) -> None:
         old = self._current()

@@ -192,7 +192,7 @@ class LogsPlace(Place):
     def refresh(self) -> None:
         """Read the board again, where it can be seen."""
         if self.isVisible():
-            self.reading.look(lambda b, now: b.board(now, _DAYS), self._show, "board")
+            self.reading.look(lambda b, now: b.board(now, _DAYS), self._show, "board", news=True)
 
     def _on_changed(self) -> None:
         self.refresh()

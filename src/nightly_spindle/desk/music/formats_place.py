@@ -98,7 +98,10 @@ class FormatsPlace(PagedPlace):
         """Read the formats again, where they can be seen."""
         if self.isVisible():
             self.reading.look(
-                lambda board, now: board.sheet(now, now, now + _WEEK_US), self._show, "sheet"
+                lambda board, now: board.sheet(now, now, now + _WEEK_US),
+                self._show,
+                "sheet",
+                news=True,
             )
 
     def _show(self, sheet: FormatSheet) -> None:

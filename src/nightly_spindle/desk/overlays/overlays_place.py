@@ -153,7 +153,7 @@ class OverlaysPlace(PagedPlace):
     def refresh(self) -> None:
         """Read the pools again, and count the coming day, where they can be seen."""
         if self.isVisible():
-            self.reading.look(lambda board, now: board.sheet(now), self._show, "sheet")
+            self.reading.look(lambda board, now: board.sheet(now), self._show, "sheet", news=True)
             state = self._state()
             self._show_switch(state)
             self.day.ask(state, self._now_us(), live=state is not None)

@@ -433,7 +433,9 @@ class DeskWindow(QMainWindow):
         self._show_time()
         folder, now_us = self._folder, time.time_ns() // 1000
         if not self._set_up:
-            self.shelf.look(lambda _: first_steps(folder, now_us), self._on_first, "first steps")
+            self.shelf.look(
+                lambda _: first_steps(folder, now_us), self._on_first, "first steps", news=True
+            )
 
     def _on_first(self, steps: list[FirstStep]) -> None:
         self._set_up = all(one.done for one in steps)

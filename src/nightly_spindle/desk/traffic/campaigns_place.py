@@ -141,7 +141,7 @@ class CampaignsPlace(PagedPlace):
     def refresh(self) -> None:
         """Read the campaigns again, where they can be seen."""
         if self.isVisible():
-            self.reading.look(lambda board, now: board.sheet(now), self._show, "sheet")
+            self.reading.look(lambda board, now: board.sheet(now), self._show, "sheet", news=True)
 
     def _show(self, sheet: SpotSheet) -> None:
         self.sheet = sheet
