@@ -38,14 +38,15 @@ from nightly_spindle.desk.library.item_table import ItemTable
 from nightly_spindle.desk.library.library_edits import LibraryEdits
 from nightly_spindle.store.library import exchange, lists, marker_files
 from nightly_spindle.store.library.catalogue import Catalogue, Found, Group, Query
-from nightly_spindle.store.reports.item_uses import uses_of
 
 if TYPE_CHECKING:
     from nightly_spindle.core.library.items import Item
     from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.desk.kit.board_reading import BoardReading
     from nightly_spindle.desk.kit.desk_ear import DeskEar
     from nightly_spindle.desk.kit.library_worker import LibraryWorker
     from nightly_spindle.store.library.lists import ItemList
+    from nightly_spindle.store.reports.log_boards import LogBoard
 
 _MARKERS = "Cue markers as a CSV table (*.csv)"
 _DETAIL_MS = 60  # the choice rests for so long before its details are read
@@ -78,6 +79,7 @@ class ItemsPage(QWidget):
     def __init__(
         self,
         shelf: LibraryWorker,
+        reading: BoardReading[LogBoard],
         edits: LibraryEdits,
         ear: DeskEar,
         palette: Palette,
@@ -85,6 +87,7 @@ class ItemsPage(QWidget):
     ) -> None:
         super().__init__()
         self._shelf, self.edits, self._ear = shelf, edits, ear
+        self._reading = reading
         self._palette = palette
         self._tz = tz = settings.tz
         self._settings = settings
@@ -346,7 +349,7 @@ class ItemsPage(QWidget):
         if detail is None:
             self.panel.show_none(len(self.table.items.carts))
             return
-        cart, folder = detail.row.cart, self._shelf.folder
+        cart = detail.row.cart
         self.panel.show_item(detail, None)
 
         def then(uses: Any) -> None:
@@ -354,7 +357,8 @@ class ItemsPage(QWidget):
             if shown is not None and shown is detail:
                 self.panel.show_item(shown, uses)
 
-        self._shelf.look(lambda _: uses_of(folder, [cart]), then, "uses")
+        # in a thread of its own, so that no filter waits for it
+        self._reading.look(lambda board, _now: board.uses([cart]), then, "uses")
 
     def listen(self, from_s: float | None = None) -> None:
         """Play the chosen item for oneself, or stop."""

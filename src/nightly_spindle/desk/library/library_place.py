@@ -36,10 +36,12 @@ if TYPE_CHECKING:
     from nightly_spindle.core.library.intake import IntakeOptions
     from nightly_spindle.core.reports.timeline import Block
     from nightly_spindle.core.station.settings import StationSettings
+    from nightly_spindle.desk.kit.board_reading import BoardReading
     from nightly_spindle.desk.kit.theme import Palette
     from nightly_spindle.desk.markers.marker_editor import MarkerEditor
     from nightly_spindle.desk.segues.segue_page import SeguePage
     from nightly_spindle.store.library.intake_reading import Seen
+    from nightly_spindle.store.reports.log_boards import LogBoard
 
 _PAGES = {
     "Items": "Everything that can air",
@@ -60,6 +62,7 @@ class LibraryPlace(Place):
     def __init__(
         self,
         shelf: LibraryWorker,
+        reading: BoardReading[LogBoard],
         settings: StationSettings,
         palette: Palette,
         tonight: Callable[[], Sequence[Block]],
@@ -74,7 +77,7 @@ class LibraryPlace(Place):
         self.edits = LibraryEdits(self.shelf, self)
         self.undo = self.edits.undo
         tz = settings.tz
-        self.items = ItemsPage(self.shelf, self.edits, self.ear, palette, settings)
+        self.items = ItemsPage(self.shelf, reading, self.edits, self.ear, palette, settings)
         self.lists = ListsPage(self.shelf, self.edits, palette, settings)
         self.waiting = WaitingRoom(self.shelf, self.edits, self.ear, palette, tz)
         self.intake = IntakePage(self.shelf, palette, tz)

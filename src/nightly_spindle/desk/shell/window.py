@@ -77,8 +77,10 @@ class DeskWindow(QMainWindow):
         self.status = StatusBar(settings.name)
         self.shelf = LibraryWorker(folder, self)
         self.air = AirPlace(self.shelf, self.link, self.palette_)
-        self.library = LibraryPlace(self.shelf, settings, self.palette_, self._blocks)
         self.logs = LogsPlace(self.shelf, self.link, settings, self.palette_, self._present)
+        self.library = LibraryPlace(
+            self.shelf, self.logs.reading, settings, self.palette_, self._blocks
+        )
         self._late = LatePlaces(
             self.shelf,
             self.link,

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
+    from nightly_spindle.store.programme.snapshot import Snapshot
+
 _DAYS = 7  # logs so far ahead are looked through
 
 
@@ -28,8 +30,19 @@ class PlaceOfUse:
 
 
 def uses_of(folder: Path, carts: Sequence[int]) -> list[PlaceOfUse]:
-    """Return where items are used, categories left aside: those are a part of the item."""
+    """Return where items are used, as `uses_in`, of a station that is opened for it."""
     snapshot = open_station(folder)
+    try:
+        return uses_in(snapshot, carts)
+    finally:
+        snapshot.connection.close()
+
+
+def uses_in(snapshot: Snapshot, carts: Sequence[int]) -> list[PlaceOfUse]:
+    """Return where items are used, categories left aside: those are a part of the item.
+
+    A snapshot that is asked again reads only the logs that have changed.
+    """
     wanted = set(carts)
     marks = ",".join("?" * len(carts))
     rows = snapshot.connection.execute(
@@ -83,7 +96,6 @@ def uses_of(folder: Path, carts: Sequence[int]) -> list[PlaceOfUse]:
                 for cart in dict.fromkeys(named)
                 if cart is not None
             ]
-    snapshot.connection.close()
     return uses
 
 

@@ -24,8 +24,10 @@ from nightly_spindle.store.library.item_reading import ITEM, item_from, items_by
 from nightly_spindle.store.logs.log_lookup import proposals
 from nightly_spindle.store.logs.log_reader import LogReader
 from nightly_spindle.store.programme.station_board import StationBoard
+from nightly_spindle.store.reports.item_uses import PlaceOfUse, uses_in
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
     from nightly_spindle.core.calendar.log_periods import Slot
@@ -95,6 +97,10 @@ class LogBoard(StationBoard):
             for (drop, _), reading in zip(wanted, readings, strict=True)
         )
         return Board(now_us, settings, tuple(programme.drops.values()), logs)
+
+    def uses(self, carts: Sequence[int]) -> list[PlaceOfUse]:
+        """Return where items are used: most of that is in logs, which are known here."""
+        return uses_in(self._fresh()[0], carts)
 
     def opened(self, drop_id: int, slot: Slot, now_us: int) -> OpenedLog | None:
         """Return one log line by line; None when its drop is gone."""
