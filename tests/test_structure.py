@@ -173,6 +173,33 @@ def test_every_command_leads_to_a_function():
         assert callable(getattr(import_module(f"{PACKAGE}.cli.{module}"), function)), runner
 
 
+def test_a_command_alone_has_the_options_that_it_has_among_all():
+    """Each is read without the others' modules: that takes most of a short command's time."""
+
+    def commands(parser):
+        one = next(a for a in parser._actions if isinstance(a, argparse._SubParsersAction))
+        return one.choices
+
+    def texts(parser):
+        found = [parser.format_help()]
+        for action in parser._actions:
+            if isinstance(action, argparse._SubParsersAction):
+                found += [text for one in action.choices.values() for text in texts(one)]
+        return found
+
+    whole = commands(command_line.whole_parser())
+    assert len(whole) > 20
+    for name, parser in whole.items():
+        assert texts(commands(command_line._parser(name))[name]) == texts(parser), name
+    added = [name for _, names in command_line._OPTIONS.values() for name in names]
+    assert len(added) == len(set(added))
+    assert set(added) <= set(whole)
+    for module, (_, names) in command_line._OPTIONS.items():
+        alone = command_line._parser(names[0])
+        others = set(added) - set(names)
+        assert not others & set(commands(alone)), module
+
+
 def test_the_core_asks_no_clock():
     for name, path in MODULES.items():
         if name.startswith("core."):

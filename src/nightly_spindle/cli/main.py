@@ -6,7 +6,7 @@ import argparse
 import os
 import sys
 import traceback
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Container, Sequence
 from functools import partial
 from importlib import import_module
 from typing import Any, NoReturn
@@ -15,17 +15,17 @@ from nightly_spindle import __version__
 from nightly_spindle.core.base.errors import NightlySpindleError
 
 Runner = Callable[[argparse.Namespace], int]
-_ON_AIR = {"air", "tell", "status"}
-_OPTIONS = {  # module: its package
-    "library": "library",
-    "marker": "library",
-    "segue": "segues",
-    "log": "logs",
-    "event": "events",
-    "overlay": "overlays",
-    "campaign": "traffic",
-    "format": "music",
-    "output": "outputs",
+_AT_ONCE = {"air", "tell", "status", "--version"}  # these need no other command's options
+_OPTIONS = {  # module: its package, and the commands that it adds
+    "library": ("library", ("import", "library", "intake")),
+    "marker": ("library", ("markers",)),
+    "segue": ("segues", ("segue",)),
+    "log": ("logs", ("log",)),
+    "event": ("events", ("events",)),
+    "overlay": ("overlays", ("overlays",)),
+    "campaign": ("traffic", ("campaigns",)),
+    "format": ("music", ("formats",)),
+    "output": ("outputs", ("outputs", "recordings")),
 }
 CRASHED = 70  # EX_SOFTWARE in sysexits.h: our own mistake, never one that was foreseen
 
@@ -94,14 +94,23 @@ def _parser(first: str) -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=__version__)
     parser.set_defaults(runner="station.desk:open_desk", folder=None)
     commands = parser.add_subparsers(title="commands", metavar="COMMAND")
-    if first not in _ON_AIR:  # which must be there at once, and needs no other command's options
+    if first not in _AT_ONCE:
         _station(commands)
         _planning(commands)
-        for module, package in _OPTIONS.items():
-            options = import_module(f"nightly_spindle.cli.{package}.{module}_options")
-            getattr(options, f"{module}_commands")(commands, partial(_add, package=package))
+    for module in _modules_for(first, commands.choices):
+        package, _ = _OPTIONS[module]
+        options = import_module(f"nightly_spindle.cli.{package}.{module}_options")
+        getattr(options, f"{module}_commands")(commands, partial(_add, package=package))
     _air(commands)
     return parser
+
+
+def _modules_for(first: str, there: Container[str]) -> list[str]:
+    """Return whose options are to be read: those of the command alone where that is known."""
+    if first in _AT_ONCE or first in there:
+        return []
+    own = [module for module, (_, names) in _OPTIONS.items() if first in names]
+    return own or list(_OPTIONS)
 
 
 def _add(
