@@ -129,7 +129,7 @@ def tones_heard(path, tones, block=11_025):
 
 @pytest.mark.engine
 def test_a_spot_cut_by_a_kill_is_not_counted_and_made_good(sold):
-    engine = Air(sold, "--clock", "2026-11-30T08:12:00", "--pace", "12", "--no-supervisor")
+    engine = Air(sold, "--clock", "2026-11-30T08:12:00", "--pace", "40", "--no-supervisor")
     again = None
     try:
         wait(lambda: spot_rows(sold, "on air"), engine.told)  # it placed them by itself
@@ -137,7 +137,7 @@ def test_a_spot_cut_by_a_kill_is_not_counted_and_made_good(sold):
         engine.process.wait(30)
         seen = connect(sold).execute("SELECT seen_us FROM air_state").fetchone()[0]
         back = datetime.fromtimestamp(seen / 1e6, TZ) + timedelta(seconds=60)
-        again = Air(sold, "--clock", back.isoformat(), "--pace", "30", "--no-supervisor")
+        again = Air(sold, "--clock", back.isoformat(), "--pace", "150", "--no-supervisor")
         broken = wait(lambda: spot_rows(sold, "interrupted"), again.told)[0]
         assert broken.share < 0.99
         made = wait(
