@@ -111,7 +111,8 @@ def tagged(path, title, artist, wave):
 
 def song(seed, seconds=6):
     tune = songwriting.Tune(seed, 48 + seed, bool(seed % 2), 90.0, 1)
-    return songwriting.song(tune, RATE, seconds)[: seconds * RATE]
+    bars = int(seconds / tune.bar_s) + 1
+    return songwriting.section(tune, RATE, bars, "pkbdv", 2)[: seconds * RATE]
 
 
 # -- a folder becomes a clean library ------------------------------------------------------------

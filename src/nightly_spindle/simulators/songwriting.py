@@ -226,26 +226,3 @@ def _sing(
         note = _degree(tune, degree % 10) + 12 * (1 + band.octave)
         wave = synth.tone(canvas.rate, note, long * beat, band.lead)
         canvas.put(wave, at + _swung(band, count) * beat, 0.15, -0.05)
-
-
-def song(tune: Tune, rate: int, seconds: float) -> NDArray[np.float32]:
-    """Return a song of about so many seconds: intro, verses, refrains, all at one level."""
-    plan = [(tune.intro_bars, tune.band.intro, 1)]
-    bars_left = max(4, round(seconds / tune.bar_s) - tune.intro_bars)
-    shapes = [(8, "pkbdv", 2), (8, "pbdv", 3)]
-    while bars_left > 0:
-        bars, parts, salt = shapes[len(plan) % 2]
-        plan.append((min(bars, bars_left), parts, salt))
-        bars_left -= bars
-    made: dict[tuple[int, str, int], NDArray[np.float32]] = {}
-    lasts_s = sum(bars for bars, _, _ in plan) * tune.bar_s + _RING_S
-    whole = np.zeros((round(lasts_s * rate), 2), dtype=np.float32)
-    at = 0.0
-    for entry in plan:
-        if entry not in made:
-            made[entry] = section(tune, rate, entry[0], entry[1], entry[2])
-        start = round(at * rate)
-        part = whole[start : start + len(made[entry])]
-        part += made[entry][: len(part)]
-        at += entry[0] * tune.bar_s
-    return whole

@@ -184,7 +184,7 @@ def tunes(tmp_path_factory):
     prints = {}
     for song in range(3):
         tune = songwriting.Tune(song, 50 + song, bool(song % 2), 80.0 + 9 * song, 2)
-        wave = songwriting.song(tune, RATE, 20)[: 20 * RATE]
+        wave = songwriting.section(tune, RATE, 10, "pkbdv", 2)[: 20 * RATE]
         late = np.concatenate([np.zeros((7001, 2), np.float32), wave * np.float32(0.4)])
         ways = {
             "flac": (wave, RATE, {}),

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from nightly_spindle.core.base.findings import Severity
+from nightly_spindle.core.base.timebase import US
 from nightly_spindle.desk.session.media_player import MediaPlayer
 from nightly_spindle.desk.session.notices import Notices
 from nightly_spindle.desk.session.tray import Tray
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.library_worker import LibraryWorker
 
 _LOOK_MS = 3000
+_LATE_US = 3600 * US
 _AT_ONCE = 3  # notifications; of more only their number is told
 
 
@@ -94,6 +96,8 @@ class Citizen(QObject):
             if one.severity == str(Severity.ALARM) and one.key not in self._told
         ]
         self._told |= {one.key for one in new}
+        if alarms:  # one that the disk held up may come with an earlier time
+            self._since_us = max(self._since_us, alarms[-1].at_us - _LATE_US)
         for one in new[:_AT_ONCE]:
             self.notices.show(f"{self._name}: {one.text}", one.mend)
         if len(new) > _AT_ONCE:
