@@ -1,10 +1,12 @@
 """From nothing to on air, through a restart of the computer, by mouse and by keyboard alone."""
 
+import contextlib
 import os
+import random
 import re
 import subprocess
 import time
-from pathlib import Path
+from datetime import date, timedelta
 
 import pytest
 import soundfile
@@ -19,8 +21,8 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from nightly_spindle.air import autostart
 from nightly_spindle.air.places import engine_pid
 from nightly_spindle.desk.shell.app import Opening, application
-from nightly_spindle.desk.start import name_step
 from nightly_spindle.simulators.streaming_server import StreamingServer
+from nightly_spindle.store.base.database import connect
 
 KEY, LEFT = Qt.Key, Qt.MouseButton.LeftButton
 
@@ -58,6 +60,18 @@ class Hands:
             self.key(KEY.Key_Tab)
         raise AssertionError(f"no Tab leads to {widget.accessibleName() or widget}")
 
+    def choose(self, radio, among):
+        """Choose one of the radio buttons: by a click, or by arrows from the one that is on."""
+        if self.mouse:
+            self.press(radio)
+            return
+        self.go_to(next(one for one in among.buttons() if one.isChecked()))
+        for _ in among.buttons():
+            if radio.isChecked():
+                return
+            self.key(KEY.Key_Down)
+        raise AssertionError(f"no arrow leads to {radio.text()}")
+
     def write(self, field, text):
         """Type into a field."""
         if self.mouse:
@@ -86,10 +100,30 @@ def music(tmp_path):
     return tmp_path / "Music"
 
 
+@pytest.fixture
+def logs(tmp_path, music):
+    """What a music scheduler left for yesterday, today and tomorrow: songs for a whole day each."""
+    folder, rng = tmp_path / "Outbox", random.Random(24)
+    folder.mkdir()
+    songs = sorted((music / "Gold").iterdir())
+    for ahead in (-1, 0, 1):
+        file = folder / f"TB {date.today() + timedelta(ahead):%y%m%d}.m3u"
+        lines = [str(song) for _ in range(90) for song in rng.sample(songs, len(songs))]
+        file.write_text("#EXTM3U\n" + "\n".join(lines) + "\n", encoding="utf-8")
+        os.utime(file, (10**9 + ahead, 10**9 + ahead))  # they came long ago
+    return folder
+
+
 def songs_heard(server):
     """How many titles of songs the server was told."""
     mount = server.mounts.get("/tern")
     return 0 if mount is None else sum("Gold" in title for _, title in mount.titles)
+
+
+def origins_aired(station):
+    """Where the lines came from that aired."""
+    with contextlib.closing(connect(station)) as connection:
+        return {origin for (origin,) in connection.execute("SELECT origin FROM as_run")}
 
 
 def words_of(entry):
@@ -100,13 +134,20 @@ def words_of(entry):
 
 @pytest.mark.engine
 @pytest.mark.slow
-@pytest.mark.parametrize("mouse", [True, False], ids=["mouse", "keyboard"])
+@pytest.mark.parametrize(
+    ("mouse", "from_logs"),
+    [(True, True), (False, True), (True, False)],
+    ids=["mouse", "keyboard", "own-hours"],
+)
 def test_from_the_first_window_to_on_air_again_after_a_restart(
-    qtbot, tmp_path, music, monkeypatch, mouse
+    qtbot, tmp_path, music, logs, monkeypatch, mouse, from_logs
 ):
-    monkeypatch.setattr(name_step, "home_of_stations", lambda: tmp_path / "Radio")
+    for folder in ("CONFIG", "STATE"):
+        monkeypatch.delenv(f"XDG_{folder}_HOME")
+    monkeypatch.setenv("HOME", str(tmp_path))
     monkeypatch.setattr(autostart, "has_systemd", lambda: False)
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(music))
+    chosen = iter((music, logs))
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(next(chosen)))
     server = StreamingServer().start()
     application()
     opening = Opening(QSettings(str(tmp_path / "desk.ini"), QSettings.Format.IniFormat))
@@ -128,6 +169,13 @@ def test_from_the_first_window_to_on_air_again_after_a_restart(
         qtbot.waitUntil(lambda: len(run.steps["music"].kinds) == 2, timeout=LONG)
         hands.next(run)
         qtbot.waitUntil(lambda: "songs are in" in run.told.text(), timeout=LONG)
+        if from_logs:
+            step = run.steps["logs"]
+            hands.choose(step.outside, step.choice)
+            hands.press(step.browse)
+            qtbot.waitUntil(lambda: step.found is not None, timeout=LONG)
+            names = [step.names.item(n).text() for n in range(step.names.count())]
+            assert f"TB {date.today():%y%m%d}.m3u   ✓ found, 2700 lines" in names[0], names
         hands.next(run)
         sound = run.steps["sound"]
         qtbot.waitUntil(lambda: run.step is sound, timeout=LONG)
@@ -163,12 +211,14 @@ def test_from_the_first_window_to_on_air_again_after_a_restart(
         heard = songs_heard(server)
         qtbot.wait(3000)
         assert engine_pid(station) is None, "nothing starts it but the session"
-        (entry,) = (Path(os.environ["XDG_CONFIG_HOME"]) / "autostart").glob("*.desktop")
+        (entry,) = (tmp_path / ".config" / "autostart").glob("*.desktop")
         words = words_of(entry)
         assert words[-2:] == ["--after", "10"]
         session = subprocess.Popen([*words[:-1], "1"], stderr=subprocess.DEVNULL)
         wait(lambda: songs_heard(server) > heard)
         wait(lambda: engine_pid(station) is not None)
+        if from_logs:
+            wait(lambda: any(origin.startswith("TB ") for origin in origins_aired(station)))
         session.terminate()
         session.wait(30)
     finally:
