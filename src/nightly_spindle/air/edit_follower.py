@@ -12,9 +12,9 @@ from nightly_spindle.store.music.formats import carts_of as format_carts
 from nightly_spindle.store.music.formats import read_formats
 from nightly_spindle.store.outputs.outputs import read_outputs
 from nightly_spindle.store.overlays.pools import carts_of, read_pools
-from nightly_spindle.store.programme.snapshot import (
+from nightly_spindle.store.programme.snapshot import items_since
+from nightly_spindle.store.programme.station_parts import (
     CATEGORY_SIZE,
-    items_since,
     read_events,
     read_roots,
 )

@@ -19,7 +19,7 @@ from nightly_spindle.core.library.song_names import artists_of, lead_of, title_o
 from nightly_spindle.core.music.rotation_rules import RuleSubject
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping
+    from collections.abc import Iterable, Mapping, Sequence
 
 
 _MOST_ARTISTS = 6  # of one song; more are not told apart
@@ -47,6 +47,7 @@ class RotationColumns:
         self, tracks: Iterable[RotationTrack], categories: Mapping[str, Iterable[int]] | None = None
     ) -> None:
         known = list(tracks)
+        self._made_of = known, dict(categories or {})
         self.items: list[Item | None] = [None, *(track.item for track in known)]
         self.row_of = {track.item.cart: row for row, track in enumerate(known, 1)}
         size = len(self.items)
@@ -65,6 +66,12 @@ class RotationColumns:
             self.rows[name] = np.array(rows, np.int64)
             self.inside[name] = np.zeros(size, bool)
             self.inside[name][self.rows[name]] = True
+
+    def stands_on(
+        self, tracks: Sequence[RotationTrack], categories: Mapping[str, Iterable[int]]
+    ) -> bool:
+        """Whether it was made of just these."""
+        return self._made_of == (tracks, categories)
 
     def _set_cards(self) -> None:
         """Lay out what items say of their own turns."""

@@ -6,7 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.wording import counted, span_text
@@ -63,14 +63,15 @@ def check_formats(formats: FormatPlan, known: KnownNames) -> list[FormatFinding]
     """Return all that is wrong, clock by clock; then the plans."""
     found: list[FormatFinding] = []
     used = formats.plans.clocks
+    groups = _Groups(formats, known)
     for clock in formats.clocks.values():
         found += _names(clock, formats, known)
         found += _weights(clock, formats)
         found += _length(clock, known)
         if clock.id in used:
-            found += _too_little(clock, formats, known)
+            found += _too_little(clock, formats, known, groups)
     if not used:
-        found += _too_little(None, formats, known)
+        found += _too_little(None, formats, known, groups)
     found += _items(formats, known)
     found += _plans(formats)
     return found
@@ -139,14 +140,14 @@ def _length(clock: FormatClock, known: KnownNames) -> Iterator[FormatFinding]:
 
 
 def _too_little(
-    clock: FormatClock | None, formats: FormatPlan, known: KnownNames
+    clock: FormatClock | None, formats: FormatPlan, known: KnownNames, groups: _Groups
 ) -> Iterator[FormatFinding]:
     """Say how far apart a category can keep its artists and titles, where rules ask for more.
 
     Songs that come round in turn leave those of a group of n as far apart as their number by n.
     """
     weights = formats.weights_of(clock)
-    lengths = {name: _mean_s(_songs(name, formats, known)) for name in weights}
+    lengths = {name: groups.of(name).song_s for name in weights}
     weights = formats.play_weights(clock, lengths)
     total = sum(weights.values()) or 1.0
     for rule in formats.rules_of(clock) or usual_rules(known.separation_s):
@@ -154,19 +155,40 @@ def _too_little(
         if not rule.firm or rule.kind not in _GROUPS:
             continue
         for name, weight in weights.items():
-            if within not in {"", name} or not (inside := _songs(name, formats, known)):
+            if within not in {"", name} or not (songs := groups.of(name)).many:
                 continue
-            song_s = _mean_s(inside)
-            label, many = _largest(inside, rule.kind)
-            can_s = len(inside) * max(song_s, _LEAST_S) * total / weight / many
+            label, many = songs.largest[rule.kind]
+            can_s = songs.many * max(songs.song_s, _LEAST_S) * total / weight / many
             if can_s < rule.seconds:
                 # so many songs by others that the same ones are as far apart as they should be
-                more = math.ceil(len(inside) * (rule.seconds / can_s - 1))
-                yield _finding(clock, formats, name, rule, can_s, label, many, len(inside), more)
+                more = math.ceil(songs.many * (rule.seconds / can_s - 1))
+                yield _finding(clock, formats, name, rule, can_s, label, many, songs.many, more)
 
 
-def _mean_s(songs: Sequence[Item]) -> float:
-    return sum(item.measure.duration_s for item in songs) / len(songs) if songs else 0.0
+class _Songs(NamedTuple):
+    """The songs of a category: how many, how long on average (s), what most of them share."""
+
+    many: int
+    song_s: float
+    largest: dict[RuleSubject, tuple[str, int]]
+
+
+class _Groups:
+    """The songs that fill by weights, category by category, each looked through once."""
+
+    def __init__(self, formats: FormatPlan, known: KnownNames) -> None:
+        self._formats, self._known = formats, known
+        self._found: dict[str, _Songs] = {}
+
+    def of(self, name: str) -> _Songs:
+        """Return what there is to say of a category."""
+        found = self._found.get(name)
+        if found is None:
+            songs = _songs(name, self._formats, self._known)
+            mean = sum(item.measure.duration_s for item in songs) / len(songs) if songs else 0.0
+            largest = {kind: _largest(songs, kind) for kind in _GROUPS}
+            found = self._found[name] = _Songs(len(songs), mean, largest)
+        return found
 
 
 def _finding(

@@ -174,11 +174,12 @@ def break_findings(programme: Programme, bookings: Iterable[Booking]) -> list[Sp
     for booking in bookings:
         by_break.setdefault(booking.key, []).append(booking)
     found = []
+    lengths = {number: length_us(programme, one) for number, one in plan.campaigns.items()}
     for (number, at_us), inside in sorted(by_break.items(), key=lambda one: one[0][1]):
         pattern = plan.patterns.get(number)
         campaigns = [c for b in inside if (c := plan.campaigns.get(b.campaign)) is not None]
-        when = when_text(at_us, tz)
         if pattern is None:
+            when = when_text(at_us, tz)
             found.append(
                 SpotFinding(
                     "no-break",
@@ -192,7 +193,7 @@ def break_findings(programme: Programme, bookings: Iterable[Booking]) -> list[Sp
             )
             continue
         place = place_of(pattern, at_us, tz)
-        lasts = sum(length_us(programme, campaign) for campaign in campaigns)
+        lasts = sum(lengths[campaign.id] for campaign in campaigns)
         if len(inside) > place.spots or lasts > place.length_us + US // 2:
             what = f"{counted(len(inside), 'spot')} in {counted(place.spots, 'seat')}"
             if len(inside) <= place.spots:
@@ -201,14 +202,15 @@ def break_findings(programme: Programme, bookings: Iterable[Booking]) -> list[Sp
                 SpotFinding(
                     "break-overfull",
                     Severity.WARNING,
-                    f"The break of {when} holds too much: {what}.",
+                    f"The break of {when_text(at_us, tz)} holds too much: {what}.",
                     "Move a spot that was set by hand.",
                     0,
                     number,
                     at_us,
                 )
             )
-        found += _rivals(campaigns, when, number, at_us)
+        if any(campaign.group for campaign in campaigns):
+            found += _rivals(campaigns, when_text(at_us, tz), number, at_us)
     return found
 
 

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 _DEPTHS = tuple(-level for level in FALL_DB)
 LEAST_S = 0.05  # an item sounds for so long at least
-_MOST_MEMOS = 4096
+_MOST_MEMOS = 1 << 15
 
 
 @dataclass(frozen=True, slots=True)

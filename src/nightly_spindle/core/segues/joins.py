@@ -87,7 +87,7 @@ def span(item: Item, rate: int, segues: Segues | None = None) -> Span:
 _PLAIN = Segues()
 # Asked again and again for the same item and rules: remembered for the very objects, which never
 # change.
-_MOST_MEMOS = 4096  # a station that is read anew brings new items: those of before pile up
+_MOST_MEMOS = 1 << 15  # as many as a large library has; those of before an edit pile up
 _spans: dict[tuple[int, int, int], tuple[Item, Segues, Span]] = {}
 _passes: dict[tuple[int, int, int], tuple[Item, Segues, int]] = {}
 _Answer = TypeVar("_Answer")

@@ -83,24 +83,23 @@ def break_places(sources: BreakSources, from_us: int, until_us: int) -> list[Bre
             instants = _by_events(pattern, sources.events, tz, from_us, until_us)
         else:
             instants = pattern.rule().firings(tz, from_us - 1, until_us - 1)
-        found += [place_of(pattern, at, tz) for at in instants]
+        found += _places_of(pattern, instants, tz)
     return sorted(found, key=lambda place: (place.at_us, place.pattern))
 
 
 def place_of(pattern: BreakPattern, at_us: int, tz: ZoneInfo) -> BreakPlace:
     """Return one break of a pattern."""
-    day, hour = day_and_hour(at_us, tz)
-    options = pattern.options
-    return BreakPlace(
-        pattern.id,
-        at_us,
-        int(options.spots) or 1_000,
-        round(options.length_s * US) or 10**15,
-        day,
-        hour,
-        pattern.categories,
-        pattern.seats,
-    )
+    return _places_of(pattern, [at_us], tz)[0]
+
+
+def _places_of(pattern: BreakPattern, instants: Iterable[int], tz: ZoneInfo) -> list[BreakPlace]:
+    """Return the breaks of a pattern that come at these instants."""
+    options, categories, seats = pattern.options, pattern.categories, pattern.seats
+    spots, length_us = int(options.spots) or 1_000, round(options.length_s * US) or 10**15
+    return [
+        BreakPlace(pattern.id, at, spots, length_us, *day_and_hour(at, tz), categories, seats)
+        for at in instants
+    ]
 
 
 def _by_events(

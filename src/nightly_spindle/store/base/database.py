@@ -17,12 +17,20 @@ DatabaseRefused = sqlite3.DatabaseError
 DATABASE = "station.db"
 
 
+class StationConnection(sqlite3.Connection):
+    """A connection that knows which file it reads: its device and inode, and how often files were
+    brought up to date by this process: what was read before that may be other now.
+    """
+
+    file: tuple[int, int, int] = (0, 0, 0)
+
+
 def only_locked(said: str) -> bool:
     """Whether what SQLite says of a refusal is a lock: that passes, and the connection is sound."""
     return "locked" in said
 
 
-def connect(folder: Path, *, timeout_s: float = 5.0) -> sqlite3.Connection:
+def connect(folder: Path, *, timeout_s: float = 5.0) -> StationConnection:
     """Open the database of the station in `folder`, of the schema that this program knows.
 
     StationNotFound when there is none; StorageFault when it is damaged or newer. An
@@ -35,12 +43,13 @@ def connect(folder: Path, *, timeout_s: float = 5.0) -> sqlite3.Connection:
             f"`nightly-spindle station new {folder} --name NAME --timezone ZONE`"
         )
     try:
-        connection = sqlite3.connect(path, timeout=timeout_s, check_same_thread=False)
+        connection = _opened(path, timeout_s)
         version = _version(connection)
         if version is None or version < LATEST:
             connection.close()
             migrate(path)
-            connection = sqlite3.connect(path, timeout=timeout_s, check_same_thread=False)
+            _Migrated.times += 1
+            connection = _opened(path, timeout_s)
         elif version > LATEST:
             connection.close()
             raise StorageFault(
@@ -52,6 +61,19 @@ def connect(folder: Path, *, timeout_s: float = 5.0) -> sqlite3.Connection:
     except sqlite3.DatabaseError as error:
         raise StorageFault(f"{path} cannot be used: {error}") from error
     connection.row_factory = sqlite3.Row
+    return connection
+
+
+class _Migrated:
+    times = 0
+
+
+def _opened(path: Path, timeout_s: float) -> StationConnection:
+    connection = sqlite3.connect(
+        path, timeout=timeout_s, check_same_thread=False, factory=StationConnection
+    )
+    stat = path.stat()
+    connection.file = stat.st_dev, stat.st_ino, _Migrated.times
     return connection
 
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import os
+import threading
+import time
 from dataclasses import dataclass, field
 from functools import partial
 from typing import TYPE_CHECKING
@@ -18,6 +21,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.base.patience import Patience
 
 
+_LASTS_S = 10.0  # what was found of a file so long ago is looked at again
 _AT_ONCE = 200  # files of a slow share that are looked at before it counts as one that hangs
 
 
@@ -73,6 +77,39 @@ def look_at_files(
             else:
                 found.there.add(item.cart)
     return found
+
+
+class SharedLooks:
+    """What all readers of one process found lately: whoever looks again soon need not.
+
+    Only files that nobody has looked at yet are looked at then.
+    """
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._looked_at = -math.inf
+        self._paths: set[str] = set()
+        self._roots: tuple[str, ...] = ()
+        self._found = FilesFound()
+
+    def look(
+        self, patience: Patience, roots: tuple[str, ...], items: Iterable[Item], now_us: int
+    ) -> FilesFound:
+        """Look at every item's file that was not looked at within the last few seconds."""
+        with self._lock:
+            known, now = self._found, time.monotonic()
+            if now - self._looked_at > _LASTS_S or roots != self._roots:
+                self._paths, self._roots, self._looked_at = set(), roots, now
+                self._found = FilesFound()
+            paths = self._paths
+            lacking = [item for item in items if item.path not in paths]
+            if lacking:
+                found = look_at_files(patience, roots, lacking, now_us, known.away)
+                self._found.away |= found.away
+                self._found.wrong |= found.wrong
+                self._found.there |= found.there
+                paths.update(item.path for item in lacking)
+            return self._found
 
 
 def note_files(programme: Programme, found: FilesFound) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.library.items import Item, Kind
+from nightly_spindle.store.base.database import StationConnection
 from nightly_spindle.store.library.item_rows import marks_of, measure_of, shaping_of, turn_of
 
 if TYPE_CHECKING:
@@ -15,18 +16,51 @@ if TYPE_CHECKING:
 _CHUNK = 500  # SQLite takes 999 parameters or more
 
 ITEM = "SELECT i.*, r.path AS root FROM item i JOIN root r ON r.id = i.root_id"
+_STAMP = "SELECT i.cart, i.version, r.path AS root FROM item i JOIN root r ON r.id = i.root_id"
+
+# The items of a database that this process has built: each is built once for each edit of it, and
+# all who read the station have the same one. By folder and file, as another file may lie there.
+_Known = dict[int, tuple[int, str, Item]]  # by cart: the number of its edit, its root, the item
+_known: dict[tuple[str, tuple[int, int, int]], _Known] = {}
+_MOST_STATIONS = 4
+
+
+def _known_of(connection: sqlite3.Connection, folder: Path) -> _Known:
+    if not isinstance(connection, StationConnection):
+        return {}
+    key = str(folder.absolute()), connection.file
+    found = _known.get(key)
+    if found is None:
+        while len(_known) >= _MOST_STATIONS:
+            _known.pop(next(iter(_known)), None)
+        found = _known[key] = {}
+    return found
 
 
 def items_by_cart(
     connection: sqlite3.Connection, folder: Path, carts: Iterable[int]
 ) -> Iterator[Item]:
     """Read the items with these cart numbers; numbers that are not there are left out."""
+    known = _known_of(connection, folder)
     wanted = list(dict.fromkeys(carts))
     for start in range(0, len(wanted), _CHUNK):
         part = wanted[start : start + _CHUNK]
         marks = ",".join("?" * len(part))
-        for row in connection.execute(f"{ITEM} WHERE i.cart IN ({marks})", part):
-            yield item_from(row, folder)
+        stamps = connection.execute(f"{_STAMP} WHERE i.cart IN ({marks})", part).fetchall()
+        found: dict[int, Item] = {}
+        for cart, version, root in stamps:
+            kept = known.get(cart)
+            if kept is not None and kept[0] == version and kept[1] == root:
+                found[cart] = kept[2]
+        lacking = [cart for cart, _, _ in stamps if cart not in found]
+        if lacking:
+            marks = ",".join("?" * len(lacking))
+            for row in connection.execute(f"{ITEM} WHERE i.cart IN ({marks})", lacking):
+                item = found[row["cart"]] = item_from(row, folder)
+                known[row["cart"]] = row["version"], row["root"], item
+        for cart, _, _ in stamps:
+            if cart in found:  # else it was removed between the two looks
+                yield found[cart]
 
 
 def items_by_name(
@@ -40,11 +74,16 @@ def items_by_name(
     for start in range(0, len(wanted), _CHUNK):
         part = wanted[start : start + _CHUNK]
         marks = ",".join("?" * len(part))
-        for row in connection.execute(
-            f"{ITEM} WHERE i.name_key IN ({marks}) ORDER BY i.cart", part
-        ):
-            item = item_from(row, folder)
-            yield row["name_key"], item.path, item
+        named = connection.execute(
+            f"SELECT cart, name_key FROM item WHERE name_key IN ({marks}) ORDER BY cart", part
+        ).fetchall()
+        items = {
+            item.cart: item
+            for item in items_by_cart(connection, folder, [row["cart"] for row in named])
+        }
+        for row in named:
+            if item := items.get(row["cart"]):
+                yield row["name_key"], item.path, item
         former = connection.execute(
             "SELECT DISTINCT f.name_key, f.path, f.cart, r.path AS root FROM former_place f"
             f" JOIN root r ON r.id = f.root_id WHERE f.name_key IN ({marks})",
@@ -55,7 +94,8 @@ def items_by_name(
             for item in items_by_cart(connection, folder, [row["cart"] for row in former])
         }
         for row in former:
-            yield row["name_key"], f"{_base(row['root'], folder)}/{row['path']}", items[row["cart"]]
+            if item := items.get(row["cart"]):
+                yield row["name_key"], f"{_base(row['root'], folder)}/{row['path']}", item
 
 
 def item_from(row: sqlite3.Row | Mapping[str, Any], folder: Path) -> Item:

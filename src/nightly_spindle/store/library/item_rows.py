@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import fields
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.core.library.items import Ending, Measure
@@ -30,14 +31,21 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
 MEASURE = tuple(spec.name for spec in fields(Measure))
+_ENDING, _FALL = MEASURE.index("ending"), MEASURE.index("fall")
+_MOST_KNOWN = 4096  # texts that are remembered: those of many items are the same
 
 
 def measure_of(row: Mapping[str, Any] | sqlite3.Row) -> Measure:
     """Return the measure in a row."""
-    values = {name: row[name] for name in MEASURE}
-    values["ending"] = Ending(values["ending"])
-    values["fall"] = tuple(ms / 1000 for ms in json.loads(values["fall"] or "[]"))
-    return Measure(**values)
+    values = [row[name] for name in MEASURE]
+    values[_ENDING] = Ending(values[_ENDING])
+    values[_FALL] = _fall(values[_FALL])
+    return Measure(*values)
+
+
+@lru_cache(maxsize=_MOST_KNOWN)
+def _fall(text: str) -> tuple[float, ...]:
+    return tuple(ms / 1000 for ms in json.loads(text or "[]"))
 
 
 def measure_values(measure: Measure) -> dict[str, Any]:
@@ -53,17 +61,32 @@ def fall_text(fall: tuple[float, ...]) -> str:
 
 def marks_of(row: Mapping[str, Any] | sqlite3.Row) -> Marks:
     """Return the marks set by hand in a row."""
-    return marks_from(json.loads(row["marks"])) if row["marks"] else UNMARKED
+    return _marks(row["marks"]) if row["marks"] else UNMARKED
+
+
+@lru_cache(maxsize=_MOST_KNOWN)
+def _marks(text: str) -> Marks:
+    return marks_from(json.loads(text))
 
 
 def shaping_of(row: Mapping[str, Any] | sqlite3.Row) -> Shaping:
     """Return how the item of a row wants to be played."""
-    return shaping_from(json.loads(row["shaping"])) if row["shaping"] else AS_USUAL
+    return _shaping(row["shaping"]) if row["shaping"] else AS_USUAL
+
+
+@lru_cache(maxsize=_MOST_KNOWN)
+def _shaping(text: str) -> Shaping:
+    return shaping_from(json.loads(text))
 
 
 def turn_of(row: Mapping[str, Any] | sqlite3.Row) -> RotationCard:
     """Return what the item of a row says of its own turns in rotation."""
-    return card_from(json.loads(row["turn"])) if row["turn"] else ANY_TURN
+    return _card(row["turn"]) if row["turn"] else ANY_TURN
+
+
+@lru_cache(maxsize=_MOST_KNOWN)
+def _card(text: str) -> RotationCard:
+    return card_from(json.loads(text))
 
 
 def turn_text(card: RotationCard) -> str:

@@ -19,7 +19,6 @@ from nightly_spindle.core.calendar.day_plans import (
     holidays_from,
 )
 from nightly_spindle.core.calendar.week_grid import HOURS
-from nightly_spindle.core.library.items import Kind
 from nightly_spindle.core.music.format_clocks import (
     FormatClock,
     SlotKind,
@@ -46,11 +45,18 @@ if TYPE_CHECKING:
 EPOCH_DAY = date(1970, 1, 1)
 _CLOCK = ("slots", "weights", "rules", "options")
 _DAY = ("hours", "shows", "options")
-_MEMBERS = (
-    "SELECT c.name, c.weight, c.turn, x.cart, i.kind FROM category c"
+_CATEGORIES = (
+    "SELECT c.id, c.name, c.weight, c.turn, max(i.kind = 'song') AS music FROM category c"
     " JOIN item_category x ON x.category_id = c.id JOIN item i ON i.cart = x.cart"
-    " WHERE i.waits = '' ORDER BY c.name, i.last_aired_us, i.cart"
+    " WHERE i.waits = '' GROUP BY c.id ORDER BY c.name"
 )
+_MEMBERS = (
+    "SELECT category_id, cart FROM (SELECT x.category_id, i.cart, i.last_aired_us, row_number()"
+    " OVER (PARTITION BY x.category_id ORDER BY i.last_aired_us, i.cart) AS turn"
+    " FROM item_category x JOIN item i ON i.cart = x.cart WHERE i.waits = '')"
+    " WHERE turn <= ? ORDER BY last_aired_us, cart"
+)
+_ALL = 1 << 40
 
 
 def values_of(row: sqlite3.Row | Mapping[str, Any]) -> Row:
@@ -110,13 +116,15 @@ def read_categories(connection: sqlite3.Connection, most: int = 0) -> dict[str, 
     """Read the categories that hold anything, by folded name; items longest unheard first."""
     carts: dict[str, list[int]] = defaultdict(list)
     known: dict[str, Rotating] = {}
+    names: dict[int, str] = {}
     songs: set[str] = set()
-    for row in connection.execute(_MEMBERS):
-        name = row["name"].casefold()
+    for row in connection.execute(_CATEGORIES):
+        # two that differ by capitals alone rotate as one
+        name = names[row["id"]] = row["name"].casefold()
         known.setdefault(name, Rotating(row["name"], row["weight"], Turn(row["turn"])))
-        carts[name].append(row["cart"])
-        if row["kind"] == Kind.SONG:
-            songs.add(name)
+        songs |= {name} if row["music"] else set()
+    for number, cart in connection.execute(_MEMBERS, (most or _ALL,)):
+        carts[names[number]].append(cart)
     return {
         name: replace(one, carts=tuple(carts[name][: most or None]), music=name in songs)
         for name, one in known.items()

@@ -33,5 +33,5 @@ class StationBoard:
         if known is not None and change_count(known.connection) == known.count:
             return known, False
         self.close()
-        self._snapshot = open_station(self._folder, settle_s=self._settle_s)
+        self._snapshot = open_station(self._folder, settle_s=self._settle_s, shared=True)
         return self._snapshot, True

@@ -42,7 +42,7 @@ class FirstStep:
 
 def first_steps(folder: Path, now_us: int) -> list[FirstStep]:
     """Return what a station needs, in the order in which it is done."""
-    snapshot = open_station(folder)
+    snapshot = open_station(folder, shared=True)
     try:
         return [
             _music(snapshot.connection),

@@ -113,9 +113,10 @@ class FormatBoard:
         known = self._known
         if known is not None and change_count(known.snapshot.connection) == known.count:
             return known
-        snapshot = open_station(self._folder)
-        count = snapshot.count
-        self._known = known = _Read(count, snapshot, stock_of(snapshot))
+        before = known.stock if known is not None else None
+        self.close()
+        snapshot = open_station(self._folder, shared=True)
+        self._known = known = _Read(snapshot.count, snapshot, stock_of(snapshot, before))
         self._editor = None
         return known
 

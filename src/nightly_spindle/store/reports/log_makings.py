@@ -55,8 +55,11 @@ class Making:
     begun: int = 0
 
 
-def stock_of(snapshot: Snapshot) -> Stock:
-    """Return what logs are made from, all of it that can be played."""
+def stock_of(snapshot: Snapshot, before: Stock | None = None) -> Stock:
+    """Return what logs are made from, all of it that can be played.
+
+    `before` is what it was at an earlier edit: its columns stay where its items have not changed.
+    """
     programme, connection = snapshot.programme, snapshot.connection
     formats = read_formats(connection, programme.settings)
     songs = all_songs(connection)
@@ -72,7 +75,11 @@ def stock_of(snapshot: Snapshot) -> Stock:
             here = span(item, settings.rate, segues)
             seconds = max(0, here.segue - here.cue_in) / settings.rate
             tracks.append(RotationTrack(item, seconds, heard.get(cart, NEVER)))
-    table = RotationColumns(tracks, {name: one.carts for name, one in formats.categories.items()})
+    inside = {name: one.carts for name, one in formats.categories.items()}
+    if before is not None and before.table.stands_on(tracks, inside):
+        table = before.table
+    else:
+        table = RotationColumns(tracks, inside)
     return Stock(
         formats,
         table,

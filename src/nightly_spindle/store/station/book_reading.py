@@ -23,7 +23,7 @@ from nightly_spindle.core.station.settings import RENAMED, settings_from
 from nightly_spindle.store.music import format_book
 from nightly_spindle.store.outputs.outputs import book_entry, wrong_outputs
 from nightly_spindle.store.overlays import pools
-from nightly_spindle.store.programme.snapshot import drop_of
+from nightly_spindle.store.programme.station_parts import drop_of
 from nightly_spindle.store.traffic import campaigns
 
 if TYPE_CHECKING:
