@@ -17,6 +17,7 @@ help:
 	@echo "make deep    property tests with many examples; SEED=n runs them as they ran"
 	@echo "make coverage which lines and branches no test reaches"
 	@echo "make bench   print the benchmark table"
+	@echo "make bench-quick  the ratios of a long-lived station, a fifth of its size"
 	@echo "make nights  two simulated nights on air with everything that goes wrong with logs"
 	@echo "make faults  a table of faults, each done to the real engine"
 	@echo "make streams what is sent to listeners, checked against FFmpeg and a browser"
@@ -77,6 +78,9 @@ soak: $(STAMP)
 pictures: $(STAMP)
 	@$(BIN)/python tools/pictures.py
 
+bench-quick: $(STAMP)
+	@$(BIN)/python tools/bench_big.py --scale 0.2 --ratios
+
 bench: $(STAMP)
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/bench.py
 
@@ -117,4 +121,4 @@ lock: $(STAMP)
 clean:
 	rm -rf $(VENV) dist .mypy_cache .ruff_cache .pytest_cache .hypothesis build
 
-.PHONY: help install uninstall dist demo lint test quick deep coverage mutants bench nights faults soak pictures streams real-music lock clean
+.PHONY: bench-quick help install uninstall dist demo lint test quick deep coverage mutants bench nights faults soak pictures streams real-music lock clean

@@ -17,6 +17,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from bench_big import big
 from bench_campaigns import placing
 from bench_cues import marking, measuring_anew
 from bench_desk import desk
@@ -250,6 +251,7 @@ def main() -> int:
         marking(work, demo, row)
         measuring_anew(work, demo, row)
         render(work)
+        big(work, row)
         desk(work, demo, row, best)
         engine(work, demo, 1 / 30 if quick else 1.0)
     missed = [what for what, _, _, good in ROWS if not good]

@@ -44,6 +44,8 @@ def exact_cost(calendar: BreakCalendar, orders: Sequence[Demand], seats: int) ->
                     variables.append((units, one, seeker.open[at]))
                     cost.append(room.cost(unit, at) - UNPLACED)
                 units += 1
+    if not variables:  # no break is open to any of them
+        return UNPLACED * units, units
     matrix, limits = _rules(calendar, orders, seats, units, variables)
     found = milp(
         np.array(cost),

@@ -41,7 +41,7 @@ _OWN_EACH = 10  # numbers for the events of one pool
 BREAK_EVENTS = -20_000_000  # those of breaks begin here (core.breaks)
 HOUR_END_S = 240  # a link at the end of an hour follows the item on air so long before it
 _MOST_MEMBERS = 500
-_MINUTE_US = 60_000_000
+MINUTE_US = 60_000_000
 _SPAN = re.compile(r"(\d{1,2}:\d{2})\s*-\s*(\d{1,2}:\d{2})")
 _START = datetime(2020, 1, 1)  # noqa: DTZ001 - local time, as all of a rule
 
@@ -188,7 +188,7 @@ class Pool:
         options = self.options
         if not (options.days or options.hours or options.first or options.last):
             return options.enabled
-        return options.enabled and _open_in(options, us // _MINUTE_US, tz)
+        return options.enabled and _open_in(options, us // MINUTE_US, tz)
 
     def pairs_with(self, out: Item, into: Item) -> bool:
         """Whether a sweeper of it may lie on the segue between two items."""
@@ -279,7 +279,7 @@ def _spans(listing: str) -> tuple[tuple[time, time], ...]:
 @lru_cache(maxsize=2048)
 def _open_in(options: PoolOptions, minute: int, tz: ZoneInfo) -> bool:
     """Whether days, hours and dates hold in a minute since 1970: none begins within one."""
-    local = local_from(minute * _MINUTE_US, tz)
+    local = local_from(minute * MINUTE_US, tz)
     # a stretch past midnight belongs to the day on which it begins
     return any(_ondate_of(options, day) for day in _begun(options.hours, local))
 

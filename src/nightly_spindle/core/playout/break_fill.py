@@ -243,14 +243,10 @@ def _near_itself(here: _Break, campaign: Campaign) -> bool:
 
 
 def _near_rivals(here: _Break, campaign: Campaign) -> bool:
-    if not campaign.group:
-        return False
     plan = here.programme.spots
-    rivals = [
-        one
-        for one in plan.campaigns.values()
-        if one.group == campaign.group and one.id != campaign.id
-    ]
+    rivals = plan.rivals.get(campaign.id)
+    if rivals is None:
+        return False
     inside = {spot.campaign for spot, _, _ in here.spots}
     if any(one.id in inside for one in rivals):
         return True

@@ -15,6 +15,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass, replace
+from itertools import islice
 from typing import TYPE_CHECKING
 
 from nightly_spindle.core.base.findings import Finding, Severity
@@ -463,9 +464,9 @@ def top_up(
         options = drop.options
         if not options.enabled or options.loads is not Loads.LINES_LEFT:
             continue
-        net = sum(line.origin.source in NET for line in state.order.upcoming)
-        if len(state.order.upcoming) - net > options.lines_left:
-            continue
+        left = (line for line in state.order.upcoming if line.origin.source not in NET)
+        if next(islice(left, int(options.lines_left), None), None) is not None:
+            continue  # more than so many
         slot = _next_slot(programme, state, drop)
         if slot is None or not slot.among(hours_from(options.hours)):
             continue

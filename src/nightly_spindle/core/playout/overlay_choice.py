@@ -79,11 +79,10 @@ def is_open(ground: Ground, pool: Pool, frame: int) -> bool:
 
 def asked(ground: Ground, use: PoolUse, frame: int) -> Iterator[Pool]:
     """Give the pools that are open at a frame, up to one that is alone while it is open."""
-    for pool in ground.programme.pools_for(use):
-        if is_open(ground, pool, frame):
-            yield pool
-            if pool.options.alone:
-                return
+    for pool in ground.programme.open_pools(use, ground.us(frame)):
+        yield pool
+        if pool.options.alone:
+            return
 
 
 def is_due(ground: Ground, pool: Pool, frame: int, this: int) -> bool:

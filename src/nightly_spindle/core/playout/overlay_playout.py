@@ -381,10 +381,8 @@ def count_segue(
     """Count a segue for the pools of sweepers that might have lain on it."""
     used = {key for key in state.overlays.tried if key.startswith(_SEGUE)}
     us = state.clock.now_us
-    for pool in programme.pools_for(PoolUse.SWEEPERS):
-        if f"{_SEGUE}:{pool.id}" in used or not pool.pairs_with(out, into):
-            continue
-        if pool.open_at(us, programme.settings.tz):
+    for pool in programme.open_pools(PoolUse.SWEEPERS, us):
+        if f"{_SEGUE}:{pool.id}" not in used and pool.pairs_with(out, into):
             state.overlays.since_used[pool.id] = state.overlays.since_used.get(pool.id, 0) + 1
     wish = line.overlay
     if wish is None or wish.wish is not Wish.THIS or used:
@@ -406,6 +404,6 @@ def count_song(programme: Programme, state: AirState, play: Play) -> None:
     if play.item.kind is not Kind.SONG or play.joined:
         return
     us = state.clock.now_us
-    for pool in programme.pools_for(PoolUse.VOICEOVERS):
-        if serves_song(programme, pool, play) and pool.open_at(us, programme.settings.tz):
+    for pool in programme.open_pools(PoolUse.VOICEOVERS, us):
+        if serves_song(programme, pool, play):
             state.overlays.since_used[pool.id] = state.overlays.since_used.get(pool.id, 0) + 1

@@ -14,7 +14,7 @@ from nightly_spindle.core.library.items import STATION_TONE, TONE_CART, Item
 from nightly_spindle.core.music.formats import NO_FORMATS, FormatPlan
 from nightly_spindle.core.music.rotation_tables import RotationTables
 from nightly_spindle.core.outputs.outputs import Output
-from nightly_spindle.core.overlays.overlay_pools import Pool, PoolUse
+from nightly_spindle.core.overlays.overlay_pools import MINUTE_US, Pool, PoolUse
 from nightly_spindle.core.programme.away_folders import Away, away_for
 from nightly_spindle.core.programme.event_sources import EventSources, streams_of
 from nightly_spindle.core.programme.items_in_reach import ItemsInReach
@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.events.steps import LoadLog
     from nightly_spindle.core.station.log_sources import LogReading
 
+_MOST_MINUTES = 4096
 _CHUNK_US = 2 * 86_400 * US  # firings are worked out two days at a time
 
 
@@ -87,6 +88,8 @@ class Programme:
     _to_us: int = 0
     _ahead: list[Firing] = field(default_factory=list)
     _sounding: dict[int, tuple[Item, tuple[int, int]]] = field(default_factory=dict)
+    _open_for: Sequence[Pool] = ()
+    _open: dict[tuple[PoolUse, int], Sequence[Pool]] = field(default_factory=dict)
 
     def item(self, cart: int) -> Item | None:
         """Return the item in reach of that cart number, or the stream or break it stands for.
@@ -257,6 +260,20 @@ class Programme:
     def pools_for(self, use: PoolUse) -> list[Pool]:
         """Return the pools of one use, in their order."""
         return [pool for pool in self.pools if pool.use is use]
+
+    def open_pools(self, use: PoolUse, us: int) -> Sequence[Pool]:
+        """Return the pools of one use that are open at an instant, in their order.
+
+        Asked at every segue, many times: remembered by the minute, within which none begins.
+        """
+        key = use, us // MINUTE_US
+        if self._open_for is not self.pools or len(self._open) >= _MOST_MINUTES:
+            self._open_for, self._open = self.pools, {}
+        found = self._open.get(key)
+        if found is None:
+            tz = self.settings.tz
+            found = self._open[key] = [p for p in self.pools_for(use) if p.open_at(us, tz)]
+        return found
 
     def slot(self, drop: LogDrop, at_us: int) -> Slot:
         """Return the slot of a drop's log at an instant."""

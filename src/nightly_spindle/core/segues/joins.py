@@ -157,6 +157,31 @@ def plan_join(
 ) -> Join:
     """Plan the segue from `out` (which started at its position `begin`) to `incoming`.
 
+    Remembered for the very items, rules and edit: a night that is looked at again, and each try to
+    land an event, asks for nearly the same.
+    """
+    key = id(out), begin, id(incoming), id(segues), rate, id(edit)
+    known = _joins.get(key)
+    if known is not None and (
+        known[0] is out and known[1] is incoming and known[2] is segues and known[3] is edit
+    ):
+        return known[4]
+    found = _joined(out, begin, incoming, segues, rate, edit)
+    if len(_joins) >= _MOST_JOINS:
+        _joins.clear()
+    _joins[key] = out, incoming, segues, edit, found
+    return found
+
+
+_MOST_JOINS = 8192
+_joins: dict[tuple[int, ...], tuple[Item, Item, Segues, JoinEdit | None, Join]] = {}
+
+
+def _joined(
+    out: Item, begin: int, incoming: Item, segues: Segues, rate: int, edit: JoinEdit | None
+) -> Join:
+    """Plan the segue.
+
     What was set for this join (`edit`) holds before what was set for the pair of items, that
     before the outgoing item's own markers and wishes, those before the rules. The overlap
     never exceeds the longest allowed, nor half of the incoming item, so that at most two items

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
+
+import numpy as np
 
 from nightly_spindle.core.traffic.coming_breaks import BreakCalendar
 from nightly_spindle.core.traffic.placement_room import Room, Seeker, Unit
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterable, Iterator
     from collections.abc import Set as AbstractSet
+
+
+_MANY = 48  # a longer stretch is looked through at once
 
 
 @dataclass(slots=True)
@@ -62,11 +68,9 @@ class PlacedUnits:
         if self.is_full(unit):
             return None
         best, found = under, None
-        seats, open_ = room.seats, seeker.open
-        for at in outwards(unit):
+        open_ = seeker.open
+        for at in self._with_seats(unit, under):
             index = open_[at]
-            if seats[index] <= 0:
-                continue
             if unit.off(at) >= best:
                 break
             if index in but or not room.free(seeker, index):
@@ -74,6 +78,23 @@ class PlacedUnits:
             cost = room.cost(unit, at)
             if cost < best:
                 best, found = cost, at
+        return found
+
+    def _with_seats(self, unit: Unit, under: float) -> Iterable[int]:
+        """Return the places within a cost at which a seat is left, the nearest to the ideal first.
+
+        Where nearly all are sold most of a long stretch would be walked through in vain.
+        """
+        seats, open_ = self.room.seats, unit.seeker.open
+        begin, end = within(unit, under)
+        left = (
+            np.flatnonzero(self.room.left[unit.seeker.indices[begin:end]] > 0)
+            if (end - begin > _MANY)
+            else None
+        )
+        if left is None:
+            return (at for at in outwards(unit, under) if seats[open_[at]] > 0)
+        found: list[int] = in_order(unit, left + begin).tolist()
         return found
 
     def is_full(self, unit: Unit) -> bool:
@@ -84,9 +105,31 @@ class PlacedUnits:
         return first == last and self._seats[first] <= 0
 
 
-def outwards(unit: Unit) -> Iterator[int]:
-    """Return the places of a unit's window, those nearest to its ideal first."""
+def within(unit: Unit, under: float) -> tuple[int, int]:
+    """Return the places of a unit's window that lie less than so far off: begin and end."""
     begin, end = unit.window.begin, unit.window.end
+    if under == math.inf:
+        return begin, end
+    reach, middle = under * unit.spacing + 0.5, unit.ideal - 0.5
+    return (
+        max(begin, math.ceil(middle - reach)),
+        min(end, math.floor(middle + reach) + 1),
+    )
+
+
+def in_order(unit: Unit, places: np.ndarray) -> np.ndarray:
+    """Return places as `outwards` does: of two that are as far off the later comes first."""
+    return places[np.lexsort((-places, np.abs(places + 0.5 - unit.ideal)))]
+
+
+def outwards(unit: Unit, under: float = math.inf) -> Iterator[int]:
+    """Return the places of a unit's window, those nearest to its ideal first.
+
+    `under`: only those that lie less than so far off, in spacings (one at the very edge may come).
+    """
+    begin, end = within(unit, under)
+    if begin >= end:
+        return
     centre = min(max(int(unit.ideal), begin), end - 1)
     yield centre
     low, high = centre - 1, centre + 1

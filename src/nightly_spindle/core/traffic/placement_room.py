@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from nightly_spindle.core.traffic.campaigns import Campaign
 from nightly_spindle.core.traffic.coming_breaks import BreakPlace
 from nightly_spindle.core.traffic.order_quotas import QuotaWindow
@@ -39,7 +41,7 @@ class Stops(StrEnum):
 _ROOM = frozenset({Stops.COUNT, Stops.LENGTH})
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Seeker:
     """A campaign that looks for breaks. Times in µs; `open` are the breaks open to it."""
 
@@ -52,15 +54,18 @@ class Seeker:
     group: str
     category: str
     id: int = 0
+    indices: np.ndarray = field(init=False)  # the same as `open`
+    _where: dict[int, int] = field(init=False)
 
     def __post_init__(self) -> None:
-        """Keep the campaign's number at hand: it is asked for all the time."""
+        """Keep what is asked for all the time at hand."""
         self.id = self.campaign.id
+        self.indices = np.array(self.open, np.int64)
+        self._where = {index: at for at, index in enumerate(self.open)}
 
     def where(self, index: int) -> int:
         """Return the place of a break in `open`, -1 where it is not open."""
-        at = bisect_left(self.open, index)
-        return at if at < len(self.open) and self.open[at] == index else -1
+        return self._where.get(index, -1)
 
 
 @dataclass(slots=True, eq=False)
@@ -93,6 +98,8 @@ class Room:
     liked: frozenset[str]
     inside: list[list[Unit]] = field(default_factory=list)
     seats: list[int] = field(default_factory=list)  # that are left in each break
+    left: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))  # the same
+    touched: set[int] = field(default_factory=set)  # breaks in which something changed
     _time: list[int] = field(default_factory=list)  # taken in each break, µs
     _own: dict[int, list[int]] = field(default_factory=dict)  # instants, by campaign
     _groups: dict[str, list[tuple[int, int]]] = field(default_factory=dict)  # instant, campaign
@@ -101,6 +108,7 @@ class Room:
         """Begin with empty breaks."""
         self.inside = [[] for _ in self.places]
         self.seats = [place.spots for place in self.places]
+        self.left = np.array(self.seats, np.int64)
         self._time = [0] * len(self.places)
 
     def heard(self, seeker: Seeker, instants: Iterable[int]) -> None:
@@ -118,6 +126,8 @@ class Room:
         place = self.places[unit.place]
         self.inside[unit.place].append(unit)
         self.seats[unit.place] -= 1
+        self.left[unit.place] -= 1
+        self.touched.add(unit.place)
         self._time[unit.place] += seeker.length_us
         insort(self._own.setdefault(seeker.id, []), place.at_us)
         if seeker.group:
@@ -128,6 +138,8 @@ class Room:
         seeker, place = unit.seeker, self.places[unit.place]
         self.inside[unit.place].remove(unit)
         self.seats[unit.place] += 1
+        self.left[unit.place] += 1
+        self.touched.add(unit.place)
         self._time[unit.place] -= seeker.length_us
         own = self._own[seeker.id]
         del own[bisect_left(own, place.at_us)]

@@ -26,6 +26,7 @@ from nightly_spindle.core.traffic.placed_units import PlacedUnits, outwards
 from nightly_spindle.core.traffic.placement_retries import Retries
 from nightly_spindle.core.traffic.placement_room import Room, Seeker, Unit, room_only
 from nightly_spindle.core.traffic.placement_shortfalls import Shortfall, why_short
+from nightly_spindle.core.traffic.placement_swaps import Swaps
 from nightly_spindle.core.traffic.placement_wants import covers, ideals, missing, spacing, standing
 from nightly_spindle.core.traffic.spot_demand import Demand
 from nightly_spindle.core.traffic.spot_order import seated
@@ -253,6 +254,7 @@ class _Placer:
     def _improve(self) -> None:
         """Move units, and swap pairs, as long as that lowers the cost; what stood is left alone."""
         visits, gained = 0, True
+        swaps = Swaps(self.placed, self.fresh, _WORTH, _TRIES)
         while gained and visits < _VISITS:
             gained = False
             costly = [
@@ -263,7 +265,7 @@ class _Placer:
             costly.sort(key=lambda unit: -self.room.cost(unit, unit.at))
             visits += len(costly) + 1
             for unit in costly:
-                gained |= self._move(unit) or self._swap(unit)
+                gained |= self._move(unit) or self._swap(unit, swaps)
 
     def _move(self, unit: Unit) -> bool:
         """Move a unit to where it costs less."""
@@ -273,30 +275,14 @@ class _Placer:
         self.placed.put(unit, was if at is None else at)
         return at is not None
 
-    def _swap(self, unit: Unit) -> bool:
+    def _swap(self, unit: Unit, swaps: Swaps) -> bool:
         """Swap a unit with one nearer to its ideal, where both together cost less then."""
-        room, seeker = self.room, unit.seeker
-        cost, pushed = room.cost(unit, unit.at), 0
-        for at in outwards(unit):
-            if unit.off(at) >= cost:
-                return False
-            index = seeker.open[at]
-            gain = cost - room.cost(unit, at)
-            if index == unit.place or gain <= _WORTH:
-                continue
-            for other in list(room.inside[index]):
-                if other not in self.fresh or other.seeker is seeker:
-                    continue
-                back = other.seeker.where(unit.place)
-                more = gain
-                if other.window.begin <= back < other.window.end:
-                    more = room.cost(other, back) - room.cost(other, other.at)
-                if more < gain - _WORTH and self._swapped(unit, other, at, back):
-                    return True
-                if gain > _PUSH_FROM and pushed < _TRIES:
-                    pushed += 1
-                    if self._pushed(unit, other, at, gain):
-                        return True
+        cost = self.room.cost(unit, unit.at)
+        for other, at, back, gain, both, push in swaps.pairs(unit, cost, _PUSH_FROM):
+            if both and self._swapped(unit, other, at, back):
+                return True
+            if push and self._pushed(unit, other, at, gain):
+                return True
         return False
 
     def _pushed(self, unit: Unit, other: Unit, at: int, gain: float) -> bool:

@@ -53,7 +53,14 @@ class SpotPlan:
 
     def work_out(self) -> None:
         """Work out now what things are looked up in, not when a break comes."""
-        _ = (self.by_break, self._in_order, self._by_campaign, self.by_cart, self.by_number)
+        _ = (
+            self.by_break,
+            self._in_order,
+            self._by_campaign,
+            self.by_cart,
+            self.rivals,
+            self.by_number,
+        )
 
     @cached_property
     def by_break(self) -> dict[Key, tuple[Booking, ...]]:
@@ -93,6 +100,19 @@ class SpotPlan:
             for cart in campaign.carts:
                 found.setdefault(cart, []).append(campaign.id)
         return {cart: tuple(numbers) for cart, numbers in found.items()}
+
+    @cached_property
+    def rivals(self) -> dict[int, tuple[Campaign, ...]]:
+        """The campaigns that compete with each, by its number."""
+        groups: dict[str, list[Campaign]] = {}
+        for campaign in self.campaigns.values():
+            if group := campaign.group:
+                groups.setdefault(group, []).append(campaign)
+        return {
+            one.id: tuple(other for other in group if other is not one)
+            for group in groups.values()
+            for one in group
+        }
 
     @cached_property
     def by_number(self) -> dict[int, BreakPattern]:

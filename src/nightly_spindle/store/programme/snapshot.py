@@ -16,6 +16,7 @@ from nightly_spindle.core.programme.items_in_reach import ItemsInReach
 from nightly_spindle.core.programme.programme import Programme
 from nightly_spindle.core.programme.rotation import reach_s
 from nightly_spindle.core.station.backups import Backup, Standing, backup_standing
+from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.patience import Patience
 from nightly_spindle.store.base.power import on_battery
@@ -60,6 +61,7 @@ class Snapshot:
     count: int
     patience: Patience
     looks: SharedLooks | None = None
+    pool_stands: tuple[int, int | None] = (-1, None)  # the edit and the play that the pool is of
 
     def reconnect(self, timeout_s: float) -> None:
         """Read the database that lies there now from here on.
@@ -217,7 +219,14 @@ def snapshot_of(
 
 
 def load_pool(snapshot: Snapshot) -> None:
-    """Read the songs whose turn in rotation is next."""
+    """Read the songs whose turn in rotation is next, where any aired or was edited since."""
+    latest = snapshot.connection.execute(
+        "SELECT max(last_aired_us) FROM item WHERE kind = 'song'"
+    ).fetchone()[0]
+    stands = change_count(snapshot.connection), latest
+    if stands == snapshot.pool_stands:
+        return
+    snapshot.pool_stands = stands
     pool = next_in_rotation(snapshot.connection, snapshot.folder, snapshot.programme.settings)
     # what is in reach already stays as it is: the engine takes edits up when it can
     reach = snapshot.programme.items
