@@ -38,6 +38,7 @@ if TYPE_CHECKING:
 
 _TRIES = 12  # full breaks that are looked at for one that could be moved out of them
 _DEPTH = 2  # how many are moved at most to make room for one
+_MOVES = 60_000  # tries in all to move one: where all is sold out nearly all of them are in vain
 _VISITS = 12_000  # of units at the end, to lower the cost; a count, so that it is repeatable
 _PUSH_FROM = 0.15  # a gain from which on it is tried to push another away for it
 _WORTH = 1e-6
@@ -73,6 +74,7 @@ class _Placer:
     waiting: list[Unit] = field(default_factory=list)
     left: list[Unit] = field(default_factory=list)  # those for which there is no room
     fresh: set[Unit] = field(default_factory=set)  # those that did not stand before
+    _moves: int = _MOVES
     _hopeless: set[tuple[int, QuotaWindow]] = field(default_factory=set)
 
     def run(self) -> SpotPlacement:
@@ -181,6 +183,9 @@ class _Placer:
             for other in list(self.room.inside[index]):
                 if other.fixed or other.seeker is unit.seeker:
                     continue
+                if self._moves <= 0:
+                    return False
+                self._moves -= 1
                 was = self.placed.take(other)
                 to = None
                 if self.room.fits(unit.seeker.length_us, index):
