@@ -99,8 +99,8 @@ class Pictures:
         self.formats()
         self.campaigns()
         self.take("overlays", lambda: w.go_to("Overlays"), 9000)
-        w.overlays.show_page("Pools")
-        self.take("pools", lambda: w.overlays.pools.pools.selectRow(1), 2500)
+        self.take("tonight", lambda: w.go_to("Tonight"), 4000)
+        self.take("morning", lambda: w.go_to("Morning"), 6000)
         w.go_to("Station")
         wait(2500)
         outputs = w.station.outputs
@@ -112,9 +112,6 @@ class Pictures:
         self.take("library", lambda: w.go_to("Library"), 3500)
         w.library.items.table.selectRow(3)
         self.take("library", ms=1500)
-        for name, page in (("segue-rules", "Segue rules"),):
-            self.take(name, lambda page=page: w.library.show_page(page), 4000)  # type: ignore[misc]
-        w.library.show_page("Items")
         wait(800)
         self.take("markers", w.library.items.mark, 5000)
         w.library.show_page("Items")

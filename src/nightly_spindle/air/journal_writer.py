@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.outputs.outputs import output_values
 from nightly_spindle.core.programme.running_order import Outcome
-from nightly_spindle.core.reports.as_run import Alarm, AsRun, records
+from nightly_spindle.core.reports.as_run import OFF_AIR, Alarm, AsRun, records
 from nightly_spindle.core.station.settings import texts_from
 from nightly_spindle.store.playout.journal import Journal
 from nightly_spindle.store.playout.state_coding import encode_state
@@ -137,9 +137,7 @@ class JournalWriter:
         if left:
             text = f"The engine was off for {off:.1f} s: it had been told to leave."
         key = f"{self._session}/gap"
-        line = AsRun(
-            key, since, until, None, "", "Off air", "", "engine", text, Outcome.MISSED, text
-        )
+        line = AsRun(key, since, until, None, "", OFF_AIR, "", "engine", text, Outcome.MISSED, text)
         mend = "Nothing needs to be done." if left else "See the engine's own messages."
         code, severity = ("engine-started", "note") if left else ("engine-restarted", "alarm")
         return _Batch(

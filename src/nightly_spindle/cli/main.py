@@ -232,6 +232,22 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
     rehearse = add(commands, "rehearse", "rehearse:rehearse_hours", "play the coming hours ahead")
     rehearse.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
     rehearse.add_argument("--hours", type=float, default=24.0)
+    tonight = add(
+        commands,
+        "tonight",
+        "tonight:tonight",
+        "say whether the coming hours work (status 1: no)",
+    )
+    tonight.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
+    tonight.add_argument("--hours", type=float, default=12.0)
+    tonight.add_argument("--leave", metavar="CODE", help="leave this finding as it is")
+    tonight.add_argument("--because", metavar="TEXT", default="", help="why it may stay")
+    tonight.add_argument("--take-up", metavar="CODE", help="have it count again")
+    morning = add(
+        commands, "morning", "morning:morning", "say what was not as planned (status 1: something)"
+    )
+    morning.add_argument("--from", dest="from_", metavar="T", help="default: 18:00 last evening")
+    morning.add_argument("--to", metavar="T", help="default: now")
     render = add(commands, "render", "rehearse:render_out", "render the station's sound to a file")
     render.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
     render.add_argument("--seconds", type=float, required=True)

@@ -467,6 +467,7 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
             "rotation_rule",
             "made_hour",
             "output",
+            "finding_left",
         ):
             db.execute(f"DROP TABLE {name}")
         for name in ("item", "category"):

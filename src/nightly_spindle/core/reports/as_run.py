@@ -33,6 +33,9 @@ if TYPE_CHECKING:
     from nightly_spindle.core.programme.running_order import Line
 
 
+OFF_AIR = "Off air"  # the title of the line that a start leaves of the time before it
+
+
 @dataclass(frozen=True, slots=True)
 class AsRun:
     """One line of the as-run log. `key` names the play or line within its engine session.

@@ -22,11 +22,12 @@ from nightly_spindle.core.segues.segue_rules import JoinEdit
 from nightly_spindle.core.traffic.break_patterns import is_break
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterable
 
     from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, Rehearsal, RehearsalRow
     from nightly_spindle.core.programme.air_state import AirState
     from nightly_spindle.core.programme.programme import Programme
+    from nightly_spindle.core.programme.sequencer_actions import Action
     from nightly_spindle.core.station.settings import OverlayRules
 
 
@@ -177,6 +178,13 @@ def plan_night(
         begun = sequencer.present()
     else:
         sequencer, begun = take_the_air(programme, state, now_us)
+    return night_of(programme, sequencer, begun, hours)
+
+
+def night_of(
+    programme: Programme, sequencer: Sequencer, begun: Iterable[Action], hours: float
+) -> Night:
+    """Rehearse the coming hours with a sequencer that is used up; `begun` put it on air."""
     lined_up = {line.id for line in sequencer.state.order.upcoming}
     from_us = sequencer.state.clock.now_us
     rehearsal = rehearse(programme, sequencer, begun, hours)

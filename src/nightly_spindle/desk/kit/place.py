@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 if TYPE_CHECKING:
     from PySide6.QtGui import QUndoStack
 
+    from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.kit.theme import Palette
 
 
@@ -26,6 +27,9 @@ class Place(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         raise NotImplementedError
+
+    def show_plan(self, planned: NightPlan) -> None:
+        """Show the coming hours, planned anew."""
 
     def close_down(self) -> None:
         """Finish what is under way: the desk closes."""

@@ -24,9 +24,10 @@ class Planner(QObject):
     newer than the one before and is told: were those passed over that are not the newest ask's, a
     machine that plans more slowly than it is asked would never show one.
 
-    Signals: `planned` (NightPlan), `failed` (str).
+    Signals: `asked` when a plan is under way, `planned` (NightPlan), `failed` (str).
     """
 
+    asked = Signal()
     planned = Signal(object)
     failed = Signal(str)
 
@@ -42,6 +43,7 @@ class Planner(QObject):
     def ask(self, state: AirState | None, now_us: int, *, live: bool) -> None:
         """Plan from this state (None: as an engine started now would find it)."""
         self._waiting = Request(state, now_us, live, self._hours)
+        self.asked.emit()
         if not self._process.busy:
             self._send()
 

@@ -16,12 +16,14 @@ from typing import BinaryIO
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.reports.timeline import Night, plan_night
+from nightly_spindle.core.reports.tonight import Left
 from nightly_spindle.core.station.settings import StationSettings
 from nightly_spindle.desk.kit.answering import serve
 from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station, overview
+from nightly_spindle.store.reports.findings_left import read_left
 
 HOURS = 12.0
 _FRESH_S = 60.0  # the station is read anew after so long
@@ -30,12 +32,17 @@ _WAVES_US = 3600 * US
 
 @dataclass(frozen=True, slots=True)
 class NightPlan:
-    """One plan: the night, and the waveform overviews of its first hour by cart."""
+    """One plan: the night, and the waveform overviews of its first hour by cart.
+
+    `made_us` is when it was begun, `left` what of its findings was left as it is.
+    """
 
     night: Night
     settings: StationSettings
     live: bool
     waves: dict[int, bytes] = field(default_factory=dict)
+    made_us: int = 0
+    left: dict[str, Left] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -93,7 +100,8 @@ def _plan(folder: Path, asked: Request) -> NightPlan:
         if block.cart not in kept.waves:
             kept.waves[block.cart] = overview(folder, block.cart)
         waves[block.cart] = kept.waves[block.cart]
-    return NightPlan(night, snapshot.programme.settings, asked.live, waves)
+    left = read_left(snapshot.connection)
+    return NightPlan(night, snapshot.programme.settings, asked.live, waves, now_us, left)
 
 
 def main(folder: Path, pipes: tuple[BinaryIO, BinaryIO]) -> None:

@@ -162,6 +162,9 @@ QLabel[role="caption"] {{ color: {p.muted}; font-size: {SMALL}px; font-weight: b
 QLabel[role="figure"] {{ font-size: 22px; font-weight: bold; }}
 QLabel[role="strong"] {{ font-weight: bold; }}
 QLabel[role="title"] {{ font-size: {TITLE}px; font-weight: bold; }}
+QLabel[role="verdict"] {{ font-size: 30px; font-weight: bold; }}
+QLabel[role="verdict"]:disabled, QLabel[role="verdict-bad"]:disabled {{ color: {p.muted}; }}
+QLabel[role="verdict-bad"] {{ font-size: 30px; font-weight: bold; color: {p.alarm}; }}
 QLabel[role="name"] {{ font-size: {LARGE}px; font-weight: bold; }}
 QLabel[role="key"] {{ background: {p.raised}; border: 1px solid {p.line}; border-radius: 3px;
     font-size: {SMALL}px; font-weight: bold; }}

@@ -14,11 +14,11 @@ SHORTCUTS = (
     (
         "Everywhere",
         (
-            ("Ctrl+1 to Ctrl+8", "the places, from Air to Station"),
+            ("Ctrl+1 to Ctrl+0", "the places, from Air to Station"),
             ("Ctrl+Z, Ctrl+Shift+Z", "undo, redo"),
             ("Ctrl+F", "find items in the library"),
             ("Ctrl+C, Ctrl+Shift+C", "copy the chosen rows as text, as CSV"),
-            ("F4", "show the next finding"),
+            ("F4", "go to the next finding"),
             ("Ctrl+L", "light or dark"),
             ("F1", "this page"),
             ("Ctrl+Q", "close the desk; the station stays on air"),

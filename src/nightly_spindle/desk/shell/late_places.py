@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.place import Place
     from nightly_spindle.desk.kit.theme import Palette
 
-NAMES = ("Events", "Formats", "Campaigns", "Overlays")
+NAMES = ("Tonight", "Events", "Formats", "Campaigns", "Overlays", "Morning")
 
 
 class LatePlaces:
@@ -35,13 +35,25 @@ class LatePlaces:
     def make(self, name: str, palette: Palette) -> Place:
         """Make a place; each name once."""
         makers = {
+            "Tonight": self._tonight,
             "Events": self._events,
             "Formats": self._formats,
             "Campaigns": self._campaigns,
             "Overlays": self._overlays,
+            "Morning": self._morning,
         }
         self.made[name] = made = makers[name](palette)
         return made
+
+    def _tonight(self, palette: Palette) -> Place:
+        from nightly_spindle.desk.tonight.tonight_place import TonightPlace
+
+        return TonightPlace(self._shelf, palette, self._now_us)
+
+    def _morning(self, palette: Palette) -> Place:
+        from nightly_spindle.desk.morning.morning_place import MorningPlace
+
+        return MorningPlace(self._shelf.folder, self._settings, palette, self._now_us)
 
     def _events(self, palette: Palette) -> Place:
         from nightly_spindle.desk.events.events_place import EventsPlace

@@ -17,12 +17,14 @@ _HOLD_MS = 450
 _WIDE = 78
 PLACES = (
     ("Air", "radio-tower", "What is on air and what follows"),
+    ("Tonight", "moon-star", "Will tonight work? What is to be known, hour by hour"),
     ("Logs", "calendar-check", "The logs of the coming days, and where they arrive"),
     ("Events", "calendar-clock", "Timed events: the week, the list"),
     ("Library", "library", "Items, lists, intake"),
     ("Formats", "list-music", "Format clocks, the week, rules, logs made ahead"),
     ("Campaigns", "megaphone", "Advertisers' orders, the breaks of the week, reports"),
     ("Overlays", "layers-2", "Sweepers and voiceovers coming up, and their pools"),
+    ("Morning", "sunrise", "What happened in the night, and why"),
     ("Station", "hard-drive", "Backups, check, the station book"),
 )
 
@@ -71,7 +73,7 @@ class Rail(QWidget):
         box.setSpacing(0)
         for number, (name, picture, tip) in enumerate(PLACES, 1):
             button = PlaceButton()
-            _dress(button, name, picture, f"{tip} (Ctrl+{number})")
+            _dress(button, name, picture, f"{tip} (Ctrl+{number % 10})")
             button.setCheckable(True)
             button.clicked.connect(lambda _=False, name=name: self.gone_to.emit(name))
             button.hovered.connect(lambda name=name: self.gone_to.emit(name))

@@ -16,7 +16,8 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
     from nightly_spindle.core.outputs.output_health import Heard
-    from nightly_spindle.core.reports.timeline import Mark, Pin
+    from nightly_spindle.core.reports.timeline import Pin
+    from nightly_spindle.core.reports.tonight import Tonight
 
 _FIXED, _EVENT = "NEXT FIXED TIME", "NEXT EVENT"
 
@@ -155,15 +156,19 @@ class StatusBar(QWidget):
         self.finding.setToolTip("The coming hours are being rehearsed.")
         _set_role(self.finding, "calm")
 
-    def show_finding(self, marks: list[Mark], worst: Mark | None, tz: ZoneInfo | None) -> None:
-        """Show how much will go wrong, and when first."""
-        if worst is None or tz is None:
-            self.finding.setText("No findings")
+    def show_tonight(self, found: Tonight, tz: ZoneInfo) -> None:
+        """Show how much needs the operator, or is to be known, and when it is heard first."""
+        needs = [one for one in found.causes if one.needs_you]
+        told = needs or found.counting
+        if not told:
+            self.finding.setText("Tonight works")
             self.finding.setToolTip("The rehearsal of the coming hours found nothing wrong.")
             _set_role(self.finding, "calm")
             return
-        count = "1 finding" if len(marks) == 1 else f"{len(marks)} findings"
-        self.finding.setText(f"{count}, first at {clock(marks[0].at_us, tz)[:5]}")
+        first = max(min(one.first_us for one in told), found.from_us)
+        what = "to know" if not needs else "needs you" if len(told) == 1 else "need you"
+        self.finding.setText(f"{len(told)} {what}, first at {clock(first, tz)[:5]}")
+        worst = min(told, key=lambda one: (one.heard, one.first_us))
         self.finding.setToolTip(f"{worst.text} {worst.mend}")
         _set_role(self.finding, "finding")
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from nightly_spindle.air.messages import HANDS, SetUnattended
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.outputs.output_health import heard_by
+from nightly_spindle.core.reports.tonight import tonight_of
 from nightly_spindle.desk.kit import theme
 from nightly_spindle.desk.kit.column_memory import ColumnMemory
 from nightly_spindle.desk.kit.engine_link import EngineLink
@@ -34,10 +35,11 @@ from nightly_spindle.desk.shell.engine_signs import EngineSigns
 from nightly_spindle.desk.shell.keys import KeysPage
 from nightly_spindle.desk.shell.late_places import LatePlaces
 from nightly_spindle.desk.shell.leaving import stays_on_air
+from nightly_spindle.desk.shell.place_links import begin_step, link_place
 from nightly_spindle.desk.shell.rail import PLACES, Rail
 from nightly_spindle.desk.shell.status import StatusBar
 from nightly_spindle.desk.station.station_place import StationPlace
-from nightly_spindle.store.reports.first_steps import Step, first_steps
+from nightly_spindle.store.reports.first_steps import first_steps
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -49,6 +51,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.events.events_place import EventsPlace
     from nightly_spindle.desk.music.formats_place import FormatsPlace
     from nightly_spindle.desk.overlays.overlays_place import OverlaysPlace
+    from nightly_spindle.desk.tonight.tonight_place import TonightPlace
     from nightly_spindle.desk.traffic.campaigns_place import CampaignsPlace
     from nightly_spindle.store.reports.first_steps import FirstStep
 
@@ -155,8 +158,8 @@ class DeskWindow(QMainWindow):
         self.shelf.failed.connect(self.say)
         self.air.hand.connect(self.hand)
         self.air.said.connect(self.say)
-        self.air.first.asked.connect(self._begin)
-        self.status.finding_asked.connect(self.next_finding)
+        self.air.first.asked.connect(partial(begin_step, self))
+        self.status.finding_asked.connect(self.see_finding)
         self.library.add_asked.connect(self._add_items)
         self.shelf.changed.connect(self.plan)
         self.station.changed.connect(self.plan)
@@ -189,7 +192,7 @@ class DeskWindow(QMainWindow):
             ("Ctrl+Z", self._undo),
             ("Ctrl+Shift+Z", self._redo),
             *(
-                (f"Ctrl+{number}", partial(self.go_to, name))
+                (f"Ctrl+{number % 10}", partial(self.go_to, name))
                 for number, (name, _, _) in enumerate(PLACES, 1)
             ),
             ("Ctrl+L", self.change_look),
@@ -273,8 +276,9 @@ class DeskWindow(QMainWindow):
         if name not in self._late.made:
             made = self._late.make(name, self.palette_)
             self.stage.addWidget(made)
-            if name == "Overlays" and self.air.planned is not None:
-                self.overlays.show_plan(self.air.planned)
+            link_place(self, made)
+            if self.air.planned is not None:
+                made.show_plan(self.air.planned)
         return self._late.made[name]
 
     @property
@@ -427,11 +431,11 @@ class DeskWindow(QMainWindow):
         if planned.live != self.link.on_air:
             return
         self.air.show_plan(planned)
-        if "Overlays" in self._late.made:
-            self.overlays.show_plan(planned)
+        for place in self._late.made.values():
+            place.show_plan(planned)
         self.library.items.go_by(planned.settings)
-        night = planned.night
-        self.status.show_finding(night.counting(), night.worst(), planned.settings.tz)
+        tz = planned.settings.tz
+        self.status.show_tonight(tonight_of(planned.night, tz, planned.left), tz)
         self._show_time()
         folder, now_us = self._folder, time.time_ns() // 1000
         if not self._set_up:
@@ -443,20 +447,16 @@ class DeskWindow(QMainWindow):
         self._set_up = all(one.done for one in steps)
         self.air.show_first(steps)
 
-    def _begin(self, step: Step) -> None:
-        """Go where one of the first steps is done."""
-        if step is Step.MUSIC:
-            self.go_to("Library")
-            self.library.show_page("Items")
-            self.library.items.adding.ask_folder()
-        elif step is Step.LOG:
-            self.go_to("Logs")
-        else:
-            self.go_to("Station")
-            self.station.show_page("Outputs" if step is Step.OUTPUT else "Safety net")
+    def see_finding(self) -> None:
+        """Show the next cause of findings at Tonight, where it is mended from."""
+        self.go_to("Tonight")
+        cast("TonightPlace", self._place("Tonight")).next_cause()
 
     def next_finding(self) -> None:
-        """Show the next finding: its line where it has one, its sentence in any case."""
+        """Show the next finding: at Air its line and sentence, elsewhere its cause."""
+        if self._here() is not self.air:
+            self.see_finding()
+            return
         planned = self.air.planned
         if planned is None or not planned.night.counting():
             self.say("The rehearsal of the coming hours found nothing wrong.")

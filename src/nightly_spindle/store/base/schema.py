@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from sqlalchemy import Engine
 
 
-LATEST = "0012"
+LATEST = "0013"
 
 
 def engine_for(path: Path) -> Engine:

@@ -442,3 +442,13 @@ alarm = Table(
     Index("alarm_by_time", "at_us"),
     Index("alarm_by_fold", "fold", "last_us"),
 )
+
+# Causes of findings that the operator left as they are (core.reports.tonight.Left).
+finding_left = Table(
+    "finding_left",
+    metadata,
+    Column("key", Text, primary_key=True),
+    Column("names", Text, nullable=False),  # JSON: what the findings named then
+    Column("reason", Text, nullable=False),
+    Column("at_us", Integer, nullable=False),
+)

@@ -1,0 +1,82 @@
+"""`morning`: what happened, and why?"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from nightly_spindle.cli.base.common import instant, now_us, print_json
+from nightly_spindle.core.base.errors import InputFault
+from nightly_spindle.core.base.timebase import iso, local_from
+from nightly_spindle.core.base.wording import counted, span_text
+from nightly_spindle.store.base.station_folder import read_settings
+from nightly_spindle.store.reports.night_past import read_morning, since_the_evening
+
+if TYPE_CHECKING:
+    import argparse
+    from zoneinfo import ZoneInfo
+
+    from nightly_spindle.core.reports.morning import Difference, Morning
+
+
+def morning(options: argparse.Namespace) -> int:
+    """Say what was not as planned; the exit status is 0 when nothing was, 1 otherwise."""
+    folder = Path(options.folder)
+    tz = read_settings(folder).tz
+    until = instant(options.to, tz) if options.to else now_us()
+    begin = instant(options.from_, tz) if options.from_ else since_the_evening(until, tz)
+    if begin >= until:
+        raise InputFault("--from must be before --to")
+    found = read_morning(folder, begin, until)
+    if options.json:
+        print_json(_view(found, tz))
+    else:
+        _print(found, tz)
+    return 0 if found.as_planned else 1
+
+
+def _view(found: Morning, tz: ZoneInfo) -> dict[str, Any]:
+    return {
+        "as_planned": found.as_planned,
+        "verdict": found.sentence,
+        "from": iso(found.from_us, tz),
+        "to": iso(found.until_us, tz),
+        "items": found.items,
+        "off_air_s": round(found.off_s, 1),
+        "longest_off_air_s": round(found.longest_off_s, 1),
+        "safety_net_s": round(found.net_s, 1),
+        "differences": [_difference(one, tz) for one in found.differences],
+    }
+
+
+def _difference(one: Difference, tz: ZoneInfo) -> dict[str, Any]:
+    return {
+        "from": iso(one.from_us, tz),
+        "to": iso(one.until_us, tz),
+        "heard": one.heard.words,
+        "what": one.what,
+        "why": one.why,
+        "mend": one.mend,
+        "many": one.many,
+        "code": one.code or None,
+    }
+
+
+def _print(found: Morning, tz: ZoneInfo) -> None:
+    print(found.sentence)
+    begin, end = (f"{local_from(us, tz):%a %H:%M}" for us in (found.from_us, found.until_us))
+    print(f"{begin} to {end}: {counted(found.items, 'item')} on air; {_figures(found)}.")
+    for one in found.differences:
+        many = f" ({one.many} times)" if one.many > 1 and not one.lasts_s else ""
+        lasted = f" for {span_text(round(one.lasts_s))}" if one.lasts_s >= 1 else ""
+        print(f"{local_from(one.from_us, tz):%H:%M:%S}{lasted}  {one.what}{many}")
+        if one.why != one.what:
+            print(f"    {one.why}")
+        if one.mend:
+            print(f"    {one.mend}")
+
+
+def _figures(found: Morning) -> str:
+    off = span_text(round(found.off_s)) if found.off_s >= 1 else "never"
+    net = f", {span_text(round(found.net_s))} of the safety net" if found.net_s >= 1 else ""
+    return f"off air: {off}{net}"

@@ -1,0 +1,33 @@
+"""What happened in a stretch of time, read from the as-run log and the alarms."""
+
+from __future__ import annotations
+
+from contextlib import closing
+from datetime import datetime, time, timedelta
+from typing import TYPE_CHECKING
+
+from nightly_spindle.core.base.timebase import local_from, resolve_local
+from nightly_spindle.core.reports.morning import Morning, morning_of
+from nightly_spindle.store.base.database import connect
+from nightly_spindle.store.playout.journal import alarms_between, as_run_between
+
+if TYPE_CHECKING:
+    from pathlib import Path
+    from zoneinfo import ZoneInfo
+
+_EVENING = time(18, 0)
+
+
+def since_the_evening(now_us: int, tz: ZoneInfo) -> int:
+    """Return when the last evening began: 18:00 today, or of the day before until noon's turn."""
+    local = local_from(now_us, tz)
+    day = local.date() if local.time() >= _EVENING else local.date() - timedelta(days=1)
+    return resolve_local(datetime.combine(day, _EVENING), tz)
+
+
+def read_morning(folder: Path, from_us: int, until_us: int) -> Morning:
+    """Return what was not as it was meant in a stretch."""
+    with closing(connect(folder)) as connection:
+        lines = as_run_between(connection, from_us, until_us)
+        alarms = alarms_between(connection, from_us, until_us)
+    return morning_of(lines, alarms, from_us, until_us)
