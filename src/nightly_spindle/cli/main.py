@@ -16,6 +16,7 @@ from nightly_spindle.core.base.errors import NightlySpindleError
 
 Runner = Callable[[argparse.Namespace], int]
 _AT_ONCE = {"air", "tell", "status", "--version"}  # these need no other command's options
+DRILLS = ("nothing", "no-log", "late-log", "folder", "power", "item")  # core.playout.drills.Drill
 _OPTIONS = {  # module: its package, and the commands that it adds
     "library": ("library", ("import", "library", "intake")),
     "marker": ("library", ("markers",)),
@@ -243,10 +244,26 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
     tonight.add_argument("--leave", metavar="CODE", help="leave this finding as it is")
     tonight.add_argument("--because", metavar="TEXT", default="", help="why it may stay")
     tonight.add_argument("--take-up", metavar="CODE", help="have it count again")
+    drill = add(
+        commands, "drill", "drill:drill", "the coming hours with one thing broken on purpose"
+    )
+    drill.add_argument("name", nargs="?", choices=DRILLS, help="without it: each of them")
+    drill.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
+    drill.add_argument("--at", metavar="T", help="when it breaks; default: in an hour")
+    drill.add_argument("--hours", type=float, default=12.0)
+    handover = add(
+        commands,
+        "handover",
+        "handover:handover",
+        "write down what is known; leave it unattended",
+    )
+    handover.add_argument("--hours", type=float, default=12.0)
     morning = add(
         commands, "morning", "morning:morning", "say what was not as planned (status 1: something)"
     )
-    morning.add_argument("--from", dest="from_", metavar="T", help="default: 18:00 last evening")
+    morning.add_argument(
+        "--from", dest="from_", metavar="T", help="default: the handover, or 18:00"
+    )
     morning.add_argument("--to", metavar="T", help="default: now")
     render = add(commands, "render", "rehearse:render_out", "render the station's sound to a file")
     render.add_argument("--from", dest="from_", metavar="T", help="start here, cold")

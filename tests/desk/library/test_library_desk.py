@@ -422,7 +422,7 @@ def test_artists_albums_and_saving_what_is_shown(qtbot, library, station, tmp_pa
 def test_the_station_is_kept_safe_from_the_desk(qtbot, window, station, tmp_path):
     from nightly_spindle.store.station import backups, station_book
 
-    qtbot.keyClick(window, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(window, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
     window.station.show_page("Safekeeping")
     place = window.station.keeping
     qtbot.waitUntil(lambda: place.head.text() == "There is no backup yet.", timeout=LONG)

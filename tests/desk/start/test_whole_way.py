@@ -168,7 +168,7 @@ def test_from_the_first_window_to_on_air_again_after_a_restart(
         hands.press(run.steps["music"].add)
         qtbot.waitUntil(lambda: len(run.steps["music"].kinds) == 2, timeout=LONG)
         hands.next(run)
-        qtbot.waitUntil(lambda: "songs are in" in run.told.text(), timeout=LONG)
+        qtbot.waitUntil(lambda: "songs are in" in run.told.text(), timeout=3 * LONG)
         if from_logs:
             step = run.steps["logs"]
             hands.choose(step.outside, step.choice)

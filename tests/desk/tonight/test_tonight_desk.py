@@ -14,6 +14,7 @@ from conftest import LONG, ZONE, song_names, write_log
 pytest.importorskip("PySide6")
 
 from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton
 
@@ -129,6 +130,21 @@ def test_what_is_mended_elsewhere_goes_without_a_click(qtbot, window, place, sta
     # what is left needs another page, and somebody to see to it
     assert [one.code for one in place.found.counting] == ["not-heard"]
     assert place.found.answer is Answer.NEEDS_YOU
+
+
+def test_it_is_handed_over_when_asked_twice_where_something_needs_the_operator(
+    qtbot, place, station
+):
+    assert place.found.answer is Answer.NEEDS_YOU
+    QTest.mouseClick(place.over, LEFT)
+    assert place.over.text() == "Hand over all the same"
+    assert not (station / "handovers").exists()
+    QTest.mouseClick(place.over, LEFT)
+    qtbot.waitUntil(lambda: place.under.text().startswith("Handed over"), timeout=LONG)
+    (text,) = (station / "handovers").glob("*.txt")
+    assert place.found.sentence in text.read_text(encoding="utf-8")
+    assert QGuiApplication.clipboard().text() == text.read_text(encoding="utf-8")
+    assert place.over.text() == "Hand over"
 
 
 def test_each_page_that_a_finding_leads_to_is_there(window):

@@ -10,7 +10,7 @@ from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import iso, local_from
 from nightly_spindle.core.base.wording import counted, span_text
 from nightly_spindle.store.base.station_folder import read_settings
-from nightly_spindle.store.reports.night_past import read_morning, since_the_evening
+from nightly_spindle.store.reports.night_past import read_morning, since_the_handover
 
 if TYPE_CHECKING:
     import argparse
@@ -24,7 +24,7 @@ def morning(options: argparse.Namespace) -> int:
     folder = Path(options.folder)
     tz = read_settings(folder).tz
     until = instant(options.to, tz) if options.to else now_us()
-    begin = instant(options.from_, tz) if options.from_ else since_the_evening(until, tz)
+    begin = instant(options.from_, tz) if options.from_ else since_the_handover(folder, until, tz)
     if begin >= until:
         raise InputFault("--from must be before --to")
     found = read_morning(folder, begin, until)
@@ -42,6 +42,7 @@ def _view(found: Morning, tz: ZoneInfo) -> dict[str, Any]:
         "from": iso(found.from_us, tz),
         "to": iso(found.until_us, tz),
         "items": found.items,
+        "handed_over": iso(found.handed_over_us, tz) if found.handed_over_us else None,
         "off_air_s": round(found.off_s, 1),
         "longest_off_air_s": round(found.longest_off_s, 1),
         "safety_net_s": round(found.net_s, 1),

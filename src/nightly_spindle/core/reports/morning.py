@@ -15,12 +15,14 @@ from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.base.wording import counted, span_text
 from nightly_spindle.core.programme.running_order import NET, LineSource, Outcome
 from nightly_spindle.core.reports.as_run import OFF_AIR
+from nightly_spindle.core.reports.handover import against_plan
 from nightly_spindle.core.reports.tonight import Heard, heard_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from nightly_spindle.core.reports.as_run import Alarm, AsRun
+    from nightly_spindle.core.reports.handover import Handover
 
 _GAP_US = 2 * US  # less than that between two items is a join
 _NEAR_US = 120 * US  # an alarm so near a difference tells its cause
@@ -64,13 +66,17 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class Morning:
-    """The answer for a stretch: a sentence, the differences by time, figures of it all."""
+    """The answer for a stretch: a sentence, the differences by time, figures of it all.
+
+    `handed_over_us` is when the plan was written down that is compared with, 0 for none.
+    """
 
     from_us: int
     until_us: int
     sentence: str
     differences: tuple[Difference, ...]
     items: int
+    handed_over_us: int
     off_s: float
     longest_off_s: float
     net_s: float
@@ -82,9 +88,16 @@ class Morning:
 
 
 def morning_of(
-    lines: Sequence[AsRun], alarms: Sequence[Alarm], from_us: int, until_us: int
+    lines: Sequence[AsRun],
+    alarms: Sequence[Alarm],
+    from_us: int,
+    until_us: int,
+    handover: Handover | None = None,
 ) -> Morning:
-    """Answer for a stretch, from all lines and alarms that touch it, by time."""
+    """Answer for a stretch, from all lines and alarms that touch it, by time.
+
+    `handover` is what was planned, where that was written down.
+    """
     sounding = [
         line for line in lines if not line.over and line.end_us > line.start_us and line.kind
     ]
@@ -93,6 +106,8 @@ def morning_of(
     lost = _lost(lines, alarms, offs)
     found = [*offs, *nets, *lost]
     found += _other_alarms(alarms, found)
+    if handover is not None:
+        found += _otherwise(handover, sounding, found)
     found.sort(key=lambda one: (one.from_us, one.heard))
     off_s = [one.lasts_s for one in offs]
     net_s = sum(one.lasts_s for one in nets)
@@ -102,6 +117,7 @@ def morning_of(
         _sentence(found, sum(off_s) + net_s, bool(sounding)),
         tuple(found),
         len(sounding),
+        handover.at_us if handover is not None else 0,
         sum(off_s),
         max(off_s, default=0.0),
         net_s,
@@ -215,6 +231,30 @@ def _other_alarms(alarms: Iterable[Alarm], found: Sequence[Difference]) -> list[
         and alarm.code not in _TOLD
         and alarm.text not in told
         and not _is_within(alarm, found)
+    ]
+
+
+def _otherwise(
+    handover: Handover, sounding: Sequence[AsRun], found: Sequence[Difference]
+) -> list[Difference]:
+    """Return where other items aired than planned, but for what is told already."""
+    aired = [line for line in sounding if line.end_us > handover.at_us]
+    if not aired:
+        return []
+    last = min(aired[-1].start_us, handover.until_us)
+    plan = [one for one in handover.plan if one.start_us <= last + US]
+    aired = [line for line in aired if line.start_us <= last]
+    stretches = [(one.from_us, one.until_us) for one in found if one.lasts_s]
+    return [
+        Difference(
+            change.at_us,
+            change.at_us,
+            Heard.WRONG,
+            f"{change.planned} was to air; {change.aired} did.",
+            change.why,
+        )
+        for change in against_plan(plan, aired)
+        if not any(begin - _NEAR_US <= change.at_us <= end + _NEAR_US for begin, end in stretches)
     ]
 
 

@@ -16,7 +16,7 @@ from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.morning.difference_table import DifferenceTable
 from nightly_spindle.desk.tonight.cause_places import DeskPage, page_of
-from nightly_spindle.store.reports.night_past import read_morning, since_the_evening
+from nightly_spindle.store.reports.night_past import read_morning, since_the_handover
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from nightly_spindle.core.station.settings import StationSettings
     from nightly_spindle.desk.kit.theme import Palette
 
-EVENING, DAY = "Since 18:00", "Last 24 hours"
+EVENING, DAY = "Last night", "Last 24 hours"
 _LOOK_MS = 60_000
 _DAY_US = 86_400 * US
 _AIRED = DeskPage("Station", "Aired")
@@ -63,7 +63,7 @@ class MorningPlace(Place):
         self.verdict.setWordWrap(True)
         self.under.setProperty("role", "muted")
         self.under.setWordWrap(True)
-        self.stretch = Tabs({EVENING: "From last evening on", DAY: "A whole day back"})
+        self.stretch = Tabs({EVENING: "Since the handover, or 18:00", DAY: "A whole day back"})
         self.stretch.show_page(EVENING)
         self.stretch.chosen.connect(self.choose)
         self.table = DifferenceTable(palette)
@@ -141,10 +141,13 @@ class MorningPlace(Place):
         if not self.isVisible():
             return
         folder, tz, until = self._folder, self._tz, self._now_us()
-        begin = until - _DAY_US if self._day else since_the_evening(until, tz)
-        self._reading.look(
-            lambda _: read_morning(folder, begin, until), self.show_morning, "morning"
-        )
+        day = self._day
+
+        def read(_catalogue: object) -> Morning:
+            begin = until - _DAY_US if day else since_the_handover(folder, until, tz)
+            return read_morning(folder, begin, until)
+
+        self._reading.look(read, self.show_morning, "morning")
 
     def show_morning(self, found: Morning) -> None:
         """Show how a stretch went."""
@@ -162,7 +165,11 @@ class MorningPlace(Place):
             longest = span_text(round(found.longest_off_s))
             off = f"off air for {span_text(round(found.off_s))}, {longest} at the longest"
         net = f", {span_text(round(found.net_s))} of the safety net" if found.net_s >= 1 else ""
-        self.under.setText(f"{begin} to {end}: {counted(found.items, 'item')} aired, {off}{net}.")
+        handed = " There was no handover: what was planned is not known."
+        if found.handed_over_us:
+            handed = f" Handed over at {local_from(found.handed_over_us, tz):%a %H:%M}."
+        aired = f"{begin} to {end}: {counted(found.items, 'item')} aired, {off}{net}."
+        self.under.setText(aired + handed)
         self.table.show_differences(found.differences, tz)
         many = len(found.differences)
         at = chosen[0] if chosen and chosen[0] < many else 0

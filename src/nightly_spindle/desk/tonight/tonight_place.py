@@ -6,11 +6,12 @@ import time
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QUndoStack
+from PySide6.QtGui import QGuiApplication, QUndoStack
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from nightly_spindle.core.base.timebase import US, local_from
 from nightly_spindle.core.base.wording import counted
+from nightly_spindle.core.reports.handover import handover_of, handover_text
 from nightly_spindle.core.reports.tonight import Answer, Cause, Tonight, tonight_of
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
@@ -19,6 +20,7 @@ from nightly_spindle.desk.timeline.timeline import Timeline
 from nightly_spindle.desk.tonight.cause_panel import CausePanel
 from nightly_spindle.desk.tonight.tonight_tables import CauseTable, HourTable
 from nightly_spindle.store.reports.findings_left import leave, put_left, take_up
+from nightly_spindle.store.reports.handovers import write_handover
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -28,6 +30,7 @@ if TYPE_CHECKING:
     from nightly_spindle.desk.kit.theme import Palette
 
 _WINDOW = 3.0  # of the twenty minutes that a night line shows at first: an hour
+HAND_OVER, ALL_THE_SAME = "Hand over", "Hand over all the same"
 _ROLES = {Answer.NEEDS_YOU: "verdict-bad", Answer.KNOWN: "verdict", Answer.WORKS: "verdict"}
 
 
@@ -66,6 +69,11 @@ class TonightPlace(Place):
         self.again = push_button(
             "Rehearse now", "Play the coming hours ahead again", self.begin_anew
         )
+        self.over = push_button(
+            HAND_OVER,
+            "Unattended from now on; what is known and planned is written down for Morning",
+            self.hand_over,
+        )
         self.night = Timeline(palette)
         self.night.zoom(_WINDOW)
         self.causes = CauseTable(palette)
@@ -89,7 +97,8 @@ class TonightPlace(Place):
         words.addWidget(self.verdict)
         words.addWidget(self.under)
         top.addLayout(words, 1)
-        top.addWidget(self.again, 0, Qt.AlignmentFlag.AlignTop)
+        for button in (self.again, self.over):
+            top.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
         split = QSplitter(Qt.Orientation.Vertical)
         split.setChildrenCollapsible(False)
         split.addWidget(_headed("What is to be known", self.causes))
@@ -191,6 +200,37 @@ class TonightPlace(Place):
     def _on_hour(self, at: object) -> None:
         if self.found is not None and isinstance(at, int) and 0 <= at < len(self.found.hours):
             self.night.show_instant(self.found.hours[at].start_us)
+
+    # -- leaving ---------------------------------------------------------------------------------
+
+    def hand_over(self) -> None:
+        """Hand the station over; where something needs the operator, only when asked again."""
+        found, planned = self.found, self.planned
+        if found is None or planned is None:
+            return
+        if found.answer is Answer.NEEDS_YOU and self.over.text() == HAND_OVER:
+            self.over.setText(ALL_THE_SAME)
+            return
+        self.over.setText(HAND_OVER)
+        if planned.live:
+            self.asked.emit("unattended")
+        settings, now = planned.settings, self._now_us()
+        one = handover_of(found, planned.night, now)
+        text = handover_text(one, settings.name, settings.tz)
+        folder = self._shelf.folder
+
+        def write(_catalogue: object) -> str:
+            write_handover(folder, one, settings.name, settings.tz)
+            return text
+
+        self._shelf.look(write, self._on_handed_over)
+
+    def _on_handed_over(self, text: str) -> None:
+        QGuiApplication.clipboard().setText(text)
+        self.under.setText(
+            "Handed over: what is known and planned is written down, and its text is on the "
+            "clipboard. Morning compares with it."
+        )
 
     # -- edits ---------------------------------------------------------------------------------
 
