@@ -122,6 +122,8 @@ def test_severity_is_what_listeners_hear():
     assert heard_of("not-heard", "alarm") is Heard.SILENCE
     assert heard_of("only-tone", "alarm") is Heard.TONE
     assert heard_of("cut-short", "note") is Heard.CUT_OFF
+    assert heard_of("landing", "note") is Heard.NOTHING
+    assert heard_of("landing", "warning") is Heard.CUT_OFF
     assert heard_of("log-missing", "alarm") is Heard.WRONG
     assert heard_of("something new", "warning") is Heard.WRONG
     assert heard_of("something new", "note") is Heard.NOTHING

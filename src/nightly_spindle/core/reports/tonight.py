@@ -65,6 +65,8 @@ _BY_CODE = {code: heard for heard, codes in _HEARD.items() for code in codes}
 
 def heard_of(code: str, severity: str) -> Heard:
     """Return what listeners would hear of a finding: something else, where nothing is known."""
+    if code == "landing" and severity != Severity.NOTE:
+        return Heard.CUT_OFF  # outside its tolerance
     found = _BY_CODE.get(code)
     if found is None:
         return Heard.NOTHING if severity == Severity.NOTE else Heard.WRONG

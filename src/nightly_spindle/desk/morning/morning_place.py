@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QUndoStack
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from nightly_spindle.core.base.timebase import US, local_from
 from nightly_spindle.core.base.wording import counted, span_text
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryWorker
+from nightly_spindle.desk.kit.panels import details_panel
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.morning.difference_table import DifferenceTable
@@ -91,12 +92,8 @@ class MorningPlace(Place):
         left.addWidget(self.verdict)
         left.addLayout(told)
         left.addWidget(self.table, 1)
-        beside = QWidget()
-        beside.setObjectName("beside")
-        beside.setFixedWidth(300)
-        box = QVBoxLayout(beside)
+        beside, box = details_panel(300, 8)
         box.setContentsMargins(14, 14, 14, 12)
-        box.setSpacing(8)
         said = ((self.head, "name"), (self.what, "plain"), (self.why, "sentence"))
         for label, role in (*said, (self.mend, "muted")):
             label.setProperty("role", role)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from nightly_spindle.core.base.timebase import clock
@@ -40,7 +40,8 @@ class CausePanel(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("beside")
+        self.setObjectName("details")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.cause: Cause | None = None
         self.head, self.when, self.hears, self.text, self.mend = (QLabel("") for _ in range(5))
         for label, role in (
