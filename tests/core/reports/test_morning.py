@@ -1,6 +1,7 @@
 """What was not as it was meant: time without sound or of the safety net, lines that were lost."""
 
 import random
+from dataclasses import replace
 
 import pytest
 
@@ -96,6 +97,13 @@ def test_the_safety_net_is_one_stretch_with_the_alarm_that_says_why():
         ("The station tone played.", Heard.TONE, "", 60),
     ]
     assert found.net_s == 570
+
+
+def test_a_song_that_was_added_to_land_an_event_is_no_safety_net():
+    line = row(200, 180, NET)
+    landed = replace(line, why="Chosen so that “Bell” lands at 06:00:00.")
+    assert answer([row(0, 200), landed, row(380, 200)]).as_planned
+    assert not answer([row(0, 200), line, row(380, 200)]).as_planned
 
 
 def test_lines_of_one_cause_are_one_and_alarms_of_other_things_stand_for_themselves():

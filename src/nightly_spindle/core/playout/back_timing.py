@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 AHEAD_S = 2400.0  # how long before its time it is seen to that an event lands
 _BETTER_S = 5.0  # worth changing something for, where nothing comes within the tolerance
+CHOSEN_TO_LAND = "Chosen so that"  # how the reason begins of what was added to land an event
 _MEND = "Import songs of other lengths, or allow a wider tolerance."
 
 
@@ -205,7 +206,7 @@ def _carry_out(
     tz = programme.settings.tz
     due = clock(firing.at_us, tz)
     name = firing.event.name
-    why = f"Chosen so that “{name}” lands at {due}."
+    why = f"{CHOSEN_TO_LAND} “{name}” lands at {due}."
     come = {line.id for line in change.come}
     lines = []
     for line in change.upcoming:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.base.wording import counted, span_text
+from nightly_spindle.core.playout.back_timing import CHOSEN_TO_LAND
 from nightly_spindle.core.programme.running_order import NET, LineSource, Outcome
 from nightly_spindle.core.reports.as_run import OFF_AIR
 from nightly_spindle.core.reports.handover import against_plan
@@ -181,7 +182,8 @@ def _on_the_net(sounding: Sequence[AsRun], alarms: Sequence[Alarm]) -> list[Diff
         run.clear()
 
     for line in sounding:
-        net = line.origin.startswith(_NETS)
+        # what rotation gave so that an event lands is no net: it is what was meant
+        net = line.origin.startswith(_NETS) and not line.why.startswith(CHOSEN_TO_LAND)
         if run and (not net or line.start_us - run[-1].end_us > _RUNS_ON_US):
             close()
         if net:

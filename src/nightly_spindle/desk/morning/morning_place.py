@@ -169,7 +169,9 @@ class MorningPlace(Place):
         self.under.setText(aired + handed)
         self.table.show_differences(found.differences, tz)
         many = len(found.differences)
-        at = chosen[0] if chosen and chosen[0] < many else 0
+        # what was worst is shown first
+        worst = min(range(many), key=lambda n: found.differences[n].heard, default=0)
+        at = chosen[0] if chosen and chosen[0] < many else worst
         if many:
             self.table.choose(at)
         self._on_picked(at)
