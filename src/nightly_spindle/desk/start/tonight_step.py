@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QLabel, QListWidget
 
-from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import clock
-from nightly_spindle.core.base.wording import counted
+from nightly_spindle.core.reports.tonight import Answer, tonight_of
 from nightly_spindle.desk.kit.planner import Planner
 from nightly_spindle.desk.music.log_maker import LogMaker
 from nightly_spindle.desk.start.set_up_step import SetUpStep
@@ -17,7 +16,7 @@ from nightly_spindle.desk.start.set_up_step import SetUpStep
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
-    from nightly_spindle.core.reports.timeline import Mark, Night
+    from nightly_spindle.core.reports.tonight import Cause
     from nightly_spindle.desk.kit.planning_process import NightPlan
     from nightly_spindle.desk.start.background_work import BackgroundWork
     from nightly_spindle.desk.start.set_up_step import SetUp
@@ -81,12 +80,12 @@ class TonightStep(SetUpStep):
 
     def _show(self, planned: NightPlan) -> None:
         night, tz = planned.night, planned.settings.tz
-        marks = night.counting()
-        self.verdict.setText(_verdict(night, marks))
-        grave = any(mark.severity == Severity.ALARM for mark in marks)
+        found = tonight_of(night, tz, planned.left)
+        self.verdict.setText(found.sentence)
+        grave = found.answer is Answer.NEEDS_YOU
         self.marks.setProperty("role", "warn" if grave else "muted")
         self.marks.style().polish(self.marks)
-        told = by_cause(marks)
+        told = [_said(one) for one in found.counting]
         more = [f"… and {len(told) - _MOST_MARKS} more, in the desk."] * (len(told) > _MOST_MARKS)
         self.marks.setText("\n".join([*told[:_MOST_MARKS], *more]))
         self.marks.setVisible(bool(told))
@@ -103,23 +102,7 @@ class TonightStep(SetUpStep):
             self._planner.close()
 
 
-def by_cause(marks: list[Mark]) -> list[str]:
-    """Return findings as sentences, those with the same mend as one with how many there are."""
-    like: dict[str, list[Mark]] = {}
-    for mark in marks:
-        like.setdefault(mark.mend, []).append(mark)
-    return [
-        f"{same[0].text} {mend}" + (f" ({len(same)} times tonight)" if same[1:] else "")
-        for mend, same in like.items()
-    ]
-
-
-def _verdict(night: Night, marks: list[Mark]) -> str:
-    if not night.blocks:
-        return "There is nothing to play yet: import music first."
-    grave = sum(mark.severity == Severity.ALARM for mark in marks)
-    if grave:
-        return f"Tonight needs you: {counted(grave, 'thing')} would go wrong."
-    if marks:
-        return f"Tonight works, with {counted(len(marks), 'thing')} to know."
-    return "Tonight works."
+def _said(cause: Cause) -> str:
+    """Return a finding as a sentence, with how many of its like there are."""
+    times = f" ({cause.many} times tonight)" if cause.many > 1 else ""
+    return f"{cause.text} {cause.mend}{times}"

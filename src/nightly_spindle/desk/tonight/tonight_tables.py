@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from nightly_spindle.core.base.timebase import local_from
 from nightly_spindle.core.base.wording import span_text
 from nightly_spindle.core.reports.timeline import lands
-from nightly_spindle.core.reports.tonight import Cause, Heard, HourAhead, counts
+from nightly_spindle.core.reports.tonight import Cause, HourAhead, counts
 from nightly_spindle.desk.kit.row_view import RowView
 from nightly_spindle.desk.kit.table_layout import NEEDS_YOU, Column, Ink, TableLayout
 
@@ -108,6 +108,3 @@ def _fills(one: HourAhead) -> str:
 
 def _hour_ink(one: HourAhead) -> Ink:
     return "alarm" if any(what == "tone" for what, _ in one.fills) else "text"
-
-
-__all__ = ["CauseTable", "Heard", "HourTable"]

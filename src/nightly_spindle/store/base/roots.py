@@ -105,9 +105,11 @@ class SharedLooks:
             lacking = [item for item in items if item.path not in paths]
             if lacking:
                 found = look_at_files(patience, roots, lacking, now_us, known.away)
-                self._found.away |= found.away
-                self._found.wrong |= found.wrong
-                self._found.there |= found.there
+                # another thread may still go through what it was given
+                was = self._found
+                self._found = FilesFound(
+                    was.away | found.away, was.wrong | found.wrong, was.there | found.there
+                )
                 paths.update(item.path for item in lacking)
             return self._found
 

@@ -22,7 +22,7 @@ _JUST_BEFORE_US = 60 * US
 
 
 def since_the_evening(now_us: int, tz: ZoneInfo) -> int:
-    """Return when the last evening began: 18:00 today, or of the day before until noon's turn."""
+    """Return the last 18:00 by the station's clock, that of an instant (µs) at the latest."""
     local = local_from(now_us, tz)
     day = local.date() if local.time() >= _EVENING else local.date() - timedelta(days=1)
     return resolve_local(datetime.combine(day, _EVENING), tz)
