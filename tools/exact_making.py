@@ -45,7 +45,7 @@ def least_cost(
         constraints=LinearConstraint(rules.tocsr(), low, high),
         integrality=np.ones(size, np.int64),
         bounds=Bounds(0, 1),
-        options={"time_limit": 20},
+        options={"time_limit": 300},
     )
     assert found.status == 0, found.message
     return float(found.fun)

@@ -2,9 +2,12 @@
 
 import contextlib
 import json
+import queue
 import socket
 import threading
+import time
 import typing
+from concurrent.futures import Future
 
 import msgspec
 import numpy as np
@@ -14,6 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nightly_spindle import __version__
+from nightly_spindle.air.client import ask_plainly
 from nightly_spindle.air.control import Control
 from nightly_spindle.air.engine import Engine
 from nightly_spindle.air.messages import OPERATIONS, VERSION
@@ -245,3 +249,39 @@ def test_a_request_without_end_is_cut_off(line):
         for _ in range(200):
             one.socket.sendall(b"x" * 100_000)
     assert "ok" in line().ask(b'{"id": 2, "op": "state"}')
+
+
+def test_an_engine_that_leaves_still_answers_what_it_was_asked(station):
+    """`leave` has an answer though the socket is shut at once."""
+
+    class Slow:
+        """An engine that carries nothing out before it ends."""
+
+        sight = None
+
+        def __init__(self):
+            self.asked = queue.SimpleQueue()
+
+        def ask(self, what):
+            answer = Future()
+            self.asked.put((what, answer))
+            return answer
+
+        def leave(self): ...
+
+    slow = Slow()
+    control = Control(slow, station)
+    control.start()
+    answers = []
+    asking = threading.Thread(target=lambda: answers.append(ask_plainly(station, "leave", {})))
+    asking.start()
+    what, answer = slow.asked.get(timeout=20)
+    stopping = threading.Thread(target=control.stop)
+    stopping.start()
+    time.sleep(0.2)  # the socket's end has come, the answer not yet
+    answer.set_result(what())
+    asking.join(20)
+    stopping.join(20)
+    assert answers == [None]
+    assert not stopping.is_alive()
+    assert not socket_path(station).exists()

@@ -70,6 +70,7 @@ _MOST_CLIENTS = 64  # open lines: a desk or two and commands; files need handles
 _MOST_NUMBER = 2**53  # what JSON carries exactly, and more than any frame or microsecond there is
 _DEEPEST = 40
 _SAVED_S = 4.0  # longer than a file must stand unchanged
+_LAST_ANSWERS_S = 1.0  # for what was asked just before the end, `leave` above all
 
 
 class Control:
@@ -85,6 +86,7 @@ class Control:
         self._thread = threading.Thread(target=self._run, name="control", daemon=True)
         self._ready = threading.Event()
         self._clients = 0
+        self._owed: set[asyncio.Future[None]] = set()  # answers to what was asked
         self._server: asyncio.Server | None = None
         self.moved = time.monotonic()  # when its thread last went round
         self._ops: dict[str, Callable[[Any], Any]] = {
@@ -154,11 +156,18 @@ class Control:
         self._ready.set()
         self._loop.run_forever()
         beat.cancel()
+        self._loop.run_until_complete(self._end())
+
+    async def _end(self) -> None:
+        """Let nobody in any more, give the answers that are owed, and cut the lines."""
         if self._server is not None:
             self._server.close()
-        for task in asyncio.all_tasks(self._loop):
+        if self._owed:
+            await asyncio.wait(self._owed, timeout=_LAST_ANSWERS_S)
+        rest = asyncio.all_tasks() - {asyncio.current_task()}
+        for task in rest:
             task.cancel()
-        self._loop.run_until_complete(asyncio.sleep(0))
+        await asyncio.gather(*rest, return_exceptions=True)
 
     async def _listen(self, path: Path) -> None:
         before = os.umask(0o177)
@@ -198,13 +207,19 @@ class Control:
                     break
                 if not request:
                     break
-                answer = await self._answer(request)
-                if isinstance(answer.get("ok"), Watching) and watching is None:
-                    watching = self._loop.create_task(self._push(writer))
-                writer.write(_line(answer))
-                await writer.drain()
-        except ConnectionError:
-            pass  # the client went away: nothing is owed to it
+                owed = self._loop.create_future()
+                self._owed.add(owed)
+                try:
+                    answer = await self._answer(request)
+                    if isinstance(answer.get("ok"), Watching) and watching is None:
+                        watching = self._loop.create_task(self._push(writer))
+                    writer.write(_line(answer))
+                    await writer.drain()
+                finally:
+                    self._owed.discard(owed)
+                    owed.cancel()
+        except (ConnectionError, asyncio.CancelledError):
+            pass  # the client went away, or the engine ends: nothing is owed
         finally:
             self._clients -= 1
             if watching is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import queue
 import time
@@ -15,6 +16,7 @@ import numpy as np
 from nightly_spindle.air.messages import EngineStatus
 from nightly_spindle.air.player import BLOCK, Player
 from nightly_spindle.air.readahead import ReadAhead
+from nightly_spindle.core.base.errors import EnvironmentFault
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock, us_from_frames
 from nightly_spindle.core.outputs.now_playing import NowPlaying
@@ -225,6 +227,7 @@ class Engine:
             self._output.close()
             self.keep(self.sequencer.leave())
             self.writer.stop()
+            self._refuse()
 
     def begin(
         self, programme: Programme, state: AirState | None, reads_s: float = _READS_S
@@ -275,6 +278,14 @@ class Engine:
                 answer.set_result(what())
             except Exception as error:  # noqa: BLE001 - the edge of one request: the asker is told
                 answer.set_exception(error)
+
+    def _refuse(self) -> None:
+        """Answer what is asked of an engine that has ended."""
+        with contextlib.suppress(queue.Empty):
+            while True:
+                _, answer = self._asked.get_nowait()
+                if answer.set_running_or_notify_cancel():
+                    answer.set_exception(EnvironmentFault("the engine has gone off the air"))
 
     def apply(self, actions: Iterable[Action]) -> None:
         """Carry out actions that an order from outside led to."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from PySide6.QtCore import ClassInfo, Property, QObject, Signal, Slot
 from PySide6.QtDBus import (
@@ -122,12 +122,20 @@ class MediaPlayer(QObject):
             self._bus = None
 
 
-@_interface(_ROOT)
-class _Root(QDBusAbstractAdaptor):
-    def __init__(self, player: MediaPlayer) -> None:
-        super().__init__(player)
-        self._of = player
+class _Part(QDBusAbstractAdaptor):
+    """One interface of a player.
 
+    It keeps no name for its player: in a circle of the two, whichever thread collects it would
+    delete Qt's objects.
+    """
+
+    @property
+    def _of(self) -> MediaPlayer:
+        return cast("MediaPlayer", self.parent())
+
+
+@_interface(_ROOT)
+class _Root(_Part):
     # properties and slots have the names of the interface
     CanQuit = Property(bool, lambda _: False)
     CanRaise = Property(bool, lambda _: True)
@@ -147,11 +155,7 @@ class _Root(QDBusAbstractAdaptor):
 
 
 @_interface(_PLAYER)
-class _Player(QDBusAbstractAdaptor):
-    def __init__(self, player: MediaPlayer) -> None:
-        super().__init__(player)
-        self._of = player
-
+class _Player(_Part):
     PlaybackStatus = Property(str, lambda self: self._of.status())
     Metadata = _property("QVariantMap", lambda self: self._of.metadata())
     Rate = Property(float, lambda _: 1.0)
