@@ -151,7 +151,7 @@ if sys.argv[1] == "make":
 else:
     from nightly_spindle.store.base.database import connect
     while time.time() < float(sys.argv[1]):
-        pass
+        time.sleep(0.001)
     connect(folder).close()
 """
     for _ in range(2):

@@ -172,7 +172,7 @@ class PlanCalendar(QWidget):
         self.update()
 
     def _give(self, days: list[date], plan: int) -> None:
-        given = {day: plan for day in days if self.plans.calendar.get(day, NOTHING) != plan}
+        given = dict.fromkeys(days, plan)  # all: what is shown may be older than the last edit
         if given:
             self.given.emit(given)
 

@@ -64,11 +64,12 @@ class WeekClocks(CellPull):
         self._give(cells, NOTHING)
 
     def _give(self, cells: set[Cell], clock: int) -> None:
-        hours = [hour_of_week(*cell) for cell in cells]
-        changed = {hour: clock for hour in hours if self.week[hour] != clock}
-        if changed:
-            self.week = [changed.get(hour, one) for hour, one in enumerate(self.week)]
-            self.painted.emit(changed)
+        # all of them: what is shown may have been read before the edit just made, and an hour
+        # that seems to have the clock already would be left out
+        given = {hour_of_week(*cell): clock for cell in cells}
+        if given:
+            self.week = [given.get(hour, one) for hour, one in enumerate(self.week)]
+            self.painted.emit(given)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint the week."""

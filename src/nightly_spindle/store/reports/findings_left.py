@@ -5,11 +5,8 @@ from __future__ import annotations
 import json
 from typing import TYPE_CHECKING
 
-from sqlalchemy.dialects.sqlite import insert
-
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.reports.tonight import Left
-from nightly_spindle.store.base import tables as t
 
 if TYPE_CHECKING:
     import sqlite3
@@ -48,6 +45,10 @@ def take_up(library: LibraryTransaction, key: str) -> Left | None:
 
 def put_left(library: LibraryTransaction, key: str, left: Left | None) -> Left | None:
     """Make what is said of a cause this; returns what was said before."""
+    from sqlalchemy.dialects.sqlite import insert  # who only reads needs none of it
+
+    from nightly_spindle.store.base import tables as t
+
     library.version()
     rows = library.rows(t.finding_left.select().where(t.finding_left.c.key == key))
     before = [Left(tuple(json.loads(r["names"])), r["reason"], r["at_us"]) for r in rows]
