@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
 _DAYS = (-1, 1)
 _MOMENT_S = 1.0
+_FAR_DAYS = 10**6 - 1  # an item without dates has days beyond these
 _FEW = 16  # rows that are looked at together
 
 
@@ -55,6 +56,8 @@ class HourJudge:
         self, table: RotationColumns, rules: Sequence[RotationRule], wall: LocalHours
     ) -> None:
         self._table, self._rules, self._wall = table, rules, wall
+        any_day = (table.first_day < -_FAR_DAYS) & (table.last_day > _FAR_DAYS)
+        self._dated = not any_day.all()
 
     def judged(self, lines: PlayColumns, songs: Sequence[tuple[float, int]]) -> list[list[Broken]]:
         """Return what each song (instant in s, row) breaks; `lines` hold the songs as well."""
@@ -178,6 +181,8 @@ class HourJudge:
     def _closed(self, plays: Plays) -> np.ndarray:
         """Return 1 for each song outside of its own hours and days."""
         table, found = self._table, np.zeros(len(plays.row), int)
+        if not table.closed and not self._dated:
+            return found
         for song, (at, row) in enumerate(zip(plays.at, plays.row, strict=True)):
             day, hour = self._wall.calendar_day(float(at)), self._wall.hour_of_week(float(at))
             open_ = table.first_day[row] <= day <= table.last_day[row]

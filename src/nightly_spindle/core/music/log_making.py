@@ -8,14 +8,14 @@ that the same seed makes the same log on every machine.
 from __future__ import annotations
 
 import math
-from collections import Counter, defaultdict
+from collections import Counter
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nightly_spindle.core.base.apportion import next_turn
 from nightly_spindle.core.music.candidate_costs import CandidateCosts
+from nightly_spindle.core.music.category_turns import CategoryTurns
 from nightly_spindle.core.music.format_clocks import SlotKind
 from nightly_spindle.core.music.formats import ALL_SONGS
 from nightly_spindle.core.music.hour_judge import HourJudge
@@ -32,7 +32,12 @@ from nightly_spindle.core.music.made_hour import finished
 from nightly_spindle.core.music.rule_costs import FIRM
 from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
 from nightly_spindle.core.music.segment_fill import TOGETHER, Filler
-from nightly_spindle.core.music.segment_mending import mend, set_real_lengths
+from nightly_spindle.core.music.segment_mending import (
+    breaks_firm,
+    mend_all,
+    set_real_lengths,
+    songs_of,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -59,13 +64,12 @@ class Maker:
         self.lines = lines
         self._tasks = sorted(tasks, key=lambda task: task.begin_s)
         self._effort = effort
-        # songs that filled by weights, by category, for each set of weights on its own
-        self._had: dict[tuple[tuple[str, float], ...], Counter[str]] = defaultdict(Counter)
         self._songs_since = 0
         self._carried_s = 0.0
         self._choices: dict[tuple[RotationRule, ...], CandidateCosts] = {}
         self._judges: dict[tuple[RotationRule, ...], HourJudge] = {}
         self._means = stock.table.mean_s
+        self._turns = CategoryTurns(stock.formats, stock.table, self._means)
         self._ideal_s = self._ideal_gaps()
 
     def make(self) -> Iterator[MadeHour]:
@@ -118,8 +122,14 @@ class Maker:
             draft = self._filled(task, segment, at, choice, rng, notes)
             drafts.append(draft)
             at = draft.end_s
-        made = finished(task, drafts, self._judge(rules), choice, notes, self.stock)
-        return made, at
+        judge = self._judge(rules)
+        broken = judge.judged(self.lines, songs_of(drafts))
+        if breaks_firm(drafts, broken, choice):
+            firm = self._judge([rule for rule in rules if rule.firm])
+            mend_all(drafts, firm, choice, rng, self.stock)
+            broken = judge.judged(self.lines, songs_of(drafts))
+        made = finished(task, drafts, broken, choice, notes, self.stock)
+        return made, drafts[-1].end_s if drafts else at
 
     def _fixed_ahead(
         self, begins_s: float, segments: Sequence[Segment]
@@ -168,7 +178,7 @@ class Maker:
         self._undo(task, second, after)
         for seat in first.seats:
             if seat.need.slot == FILLS:
-                self._had[self._sharing(task)][seat.need.category] += 1
+                self._turns.take(task.clock, seat.need.category)
         for place, (row, seconds) in enumerate(kept):
             first.put(place, row, seconds)
         return first
@@ -191,21 +201,15 @@ class Maker:
         draft = self._segment(task, segment, begins_s, notes, lean_s)
         draft.ruled = Filler(draft, choice, rng, self._effort).fill()
         self._land(draft, choice, rng)
-        firm = [rule for rule in self.stock.formats.rules_of(task.clock) if rule.firm]
-        mend(draft, self._judge(firm), choice, rng, self.stock)
         return draft
 
     def _undo(self, task: HourTask, draft: SegmentDraft, songs_since: int) -> None:
         """Take a draft out of the line-up; what it had of the weights is had no more."""
         for seat in draft.seats:
             if seat.need.slot == FILLS:
-                self._give_back(task, seat.need.category)
+                self._turns.give_back(task.clock, seat.need.category)
         draft.clear()
         self._songs_since = songs_since
-
-    def _sharing(self, task: HourTask) -> tuple[tuple[str, float], ...]:
-        """Return what songs by weights are counted by."""
-        return tuple(sorted(self.stock.formats.play_weights(task.clock, self._means).items()))
 
     def _land(self, draft: SegmentDraft, choice: CandidateCosts, rng: np.random.Generator) -> None:
         """Give a segment the lengths of its real joins, and aim again where it is off by them."""
@@ -251,7 +255,7 @@ class Maker:
         stay = {id(seat) for seat, _ in filled}
         for seat, _ in wanted:
             if id(seat) not in stay and seat.need.slot == FILLS:
-                self._give_back(task, seat.need.category)
+                self._turns.give_back(task.clock, seat.need.category)
         filled = _with_taken(self._with_links(task, filled), taken, begins_s)
         if filled and segment.mark:
             first = filled[0][0]
@@ -270,7 +274,7 @@ class Maker:
             category = need.category
             if not self.stock.table.category_rows(category).size:
                 notes.append(f"{need.words}: nothing in that category can be played; by weights")
-                category = self._next_category(task)
+                category = self._turns.next(task.clock)
                 need = Need(need.slot, need.kind, need.words, category, mark=need.mark)
             return Seat(need, self._means.get(category, _SONG_S)), None
         if need.kind is SlotKind.BREAK:
@@ -313,24 +317,10 @@ class Maker:
         heard = self._heard_among(carts)
         return heard[-1] if heard else None
 
-    def _next_category(self, task: HourTask) -> str:
-        """Return which category what is not fixed comes from next, by weights."""
-        weights = self.stock.formats.play_weights(task.clock, self._means)
-        names = [n for n in sorted(weights) if self.stock.table.category_rows(n).size]
-        had = self._had[self._sharing(task)]
-        turn = next_turn([weights[n] for n in names], [had[n] for n in names])
-        found = ALL_SONGS if turn is None else names[turn]
-        had[found] += 1
-        return found
-
     def _has_music(self, task: HourTask) -> bool:
         """Whether there is any song at all that music by weights could be."""
         names = (ALL_SONGS, *self.stock.formats.weights_of(task.clock))
         return any(self.stock.table.category_rows(name).size for name in names)
-
-    def _give_back(self, task: HourTask, category: str) -> None:
-        """Let a category that was asked for and not used have its turn again."""
-        self._had[self._sharing(task)][category] -= 1
 
     def _with_fill(
         self,
@@ -344,13 +334,13 @@ class Maker:
         more: list[Seat] = []
         link = self._link_share(task)
         while self._has_music(task):
-            category = self._next_category(task)
+            category = self._turns.next(task.clock)
             length = self._means.get(category, 0.0) or _SONG_S
             # a song more as long as it brings the end nearer than leaving it out; what is left
             # over is carried on, so that songs need not be longer than the mean hour after hour
             carried = self._carried_s if len(more) >= _MANY else 0.0
             if left_s + carried + lean_s < length / 2:
-                self._give_back(task, category)
+                self._turns.give_back(task.clock, category)
                 if not lean_s:
                     self._carried_s = max(-length, min(length, carried + left_s))
                 break

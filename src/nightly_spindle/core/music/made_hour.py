@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from nightly_spindle.core.music.candidate_costs import CandidateCosts
-    from nightly_spindle.core.music.hour_judge import Broken, HourJudge
+    from nightly_spindle.core.music.hour_judge import Broken
     from nightly_spindle.core.music.hour_segments import HourTask
     from nightly_spindle.core.music.making_stock import Stock
     from nightly_spindle.core.music.segment_draft import Seat, SegmentDraft
@@ -25,25 +25,24 @@ if TYPE_CHECKING:
 def finished(
     task: HourTask,
     drafts: Sequence[SegmentDraft],
-    judge: HourJudge,
+    judged: Sequence[Sequence[Broken]],
     choice: CandidateCosts,
     said: Sequence[str],
     stock: Stock,
 ) -> MadeHour:
     """Return the hour as it is kept, with all that has to be told of it.
 
-    What it breaks is judged anew, whatever was known while its songs were chosen.
+    `judged` is what each of its songs breaks, in their order.
     """
     lines: list[MadeLine] = []
     notes = [Note(-1, f"{text[0].upper()}{text[1:]}.") for text in said]
     cost = 0.0
-    songs = [(seat.at_s, seat.row) for draft in drafts for seat in draft.seats if seat.need.music]
-    judged = iter(judge.judged(drafts[0].lines, songs) if drafts else ())
+    each = iter(judged)
     for draft in drafts:
         for place, seat in enumerate(draft.seats):
             if not seat.row and (seat.need.kind is not SlotKind.BREAK or seat.need.slot == EVENTS):
                 continue  # nothing that could be found, told already; or what comes by itself
-            broken = next(judged) if seat.need.music else []
+            broken = next(each) if seat.need.music else []
             cost += sum(one.cost for one in broken)
             line = _line(task, seat, broken, stock)
             if any(one.firm for one in broken):
