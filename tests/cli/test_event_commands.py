@@ -167,7 +167,7 @@ def test_events_go_round_through_json_calendar_and_book(listed, capsys, tmp_path
         assert sorted(one["sentence"] for one in again) == sorted(o["sentence"] for o in before)
         assert len(again) == 6  # those of the same name were changed, not doubled
     station_book.write_book(there, tmp_path / "b.json")
-    assert there["format"] == "nightly-spindle-book-8"
+    assert there["format"] == "nightly-spindle-book-9"
     with LibraryTransaction(listed) as library:
         remove_events(library, [1, 2, 3])
     with LibraryTransaction(listed) as library:

@@ -1,4 +1,4 @@
-"""Keeps the engine running: starts it again however it ends. The intake too.
+"""Keeps the engine running: starts it again however it ends. What runs beside it too.
 
 It gives up only when the engine was told to leave, or when it is told itself.
 """
@@ -10,7 +10,6 @@ import logging
 import multiprocessing
 import os
 import signal
-import subprocess
 import sys
 import threading
 import time
@@ -18,9 +17,9 @@ from collections.abc import Callable
 from multiprocessing import forkserver
 from typing import TYPE_CHECKING, NoReturn
 
+from nightly_spindle.air.beside import ALERTS, INTAKE
 from nightly_spindle.air.places import engine_pid, was_told_to_leave
 from nightly_spindle.core.base.errors import NightlySpindleError
-from nightly_spindle.intake.place import intake_pid
 from nightly_spindle.store.base.messages import begin_messages, end_messages
 
 if TYPE_CHECKING:
@@ -36,36 +35,7 @@ _STEADY_S = 1.0  # an engine that ran so long starts again at once; only a loop 
 _LIVED_S = 20.0  # one that ran so long has taken the air for good
 _SHORT_LIVES = 4  # after so many short ones in a row the safety net plays alone
 _KILLED = {-signal.SIGKILL, -signal.SIGTERM}  # by somebody's hand, not by what it plays
-_INTAKE_AFTER_S = 2.0  # the engine takes the air first
-_INTAKE_EVERY_S = 5.0
 _log = logging.getLogger(__name__)
-
-
-def intake_command(folder: Path) -> list[str]:
-    """Return the command of the intake process, which ends with its standard input."""
-    return [sys.executable, "-m", "nightly_spindle", "intake", "run", str(folder), "--with-parent"]
-
-
-def keep_intake(folder: Path, leaving: threading.Event) -> None:
-    """Start the intake of a station whenever none runs, until told to leave; then end ours."""
-    child: subprocess.Popen[bytes] | None = None
-    leaving.wait(_INTAKE_AFTER_S)
-    while not leaving.wait(0.0 if child is None else _INTAKE_EVERY_S):
-        if (child is None or child.poll() is not None) and intake_pid(folder) is None:
-            try:
-                child = subprocess.Popen(intake_command(folder), stdin=subprocess.PIPE)
-            except OSError as error:  # no memory, no process left: tried again
-                _log.warning("the intake could not be started: %s", error)
-                leaving.wait(_INTAKE_EVERY_S)
-        elif child is None:
-            leaving.wait(_INTAKE_EVERY_S)
-    if child is not None and child.stdin is not None:
-        child.stdin.close()
-        try:
-            child.wait(timeout=30)
-        except subprocess.TimeoutExpired:
-            _log.warning("the intake does not end; it is killed")
-            child.kill()
 
 
 class _Engine:
@@ -187,20 +157,23 @@ def supervise(folder: Path, life: Life, *, with_intake: bool = True, waits: bool
 
     `life(supervisor, resumed, alone)` runs one in a process of its own and returns its exit status:
     `supervisor` is this process, `resumed` says that it is not the first, `alone` that the safety
-    net alone is to play. `get_ready` has been called. The intake of the station is kept running
-    beside, `with_intake`. `waits`: an engine runs already, whose supervisor is gone.
+    net alone is to play. `get_ready` has been called. What sends alerts is kept running beside, and
+    the intake, `with_intake`. `waits`: an engine runs already, whose supervisor is gone.
     """
     begin_messages(folder, "supervisor")
     engine = _Engine(folder, life)
     signal.signal(signal.SIGTERM, engine.leave)
     signal.signal(signal.SIGINT, engine.leave)
     done = threading.Event()
-    beside = threading.Thread(target=keep_intake, args=(folder, done), name="intake", daemon=True)
-    if with_intake:
-        beside.start()
+    kept = [
+        threading.Thread(target=one.keep, args=(folder, done), name=one.name, daemon=True)
+        for one in ([INTAKE, ALERTS] if with_intake else [ALERTS])
+    ]
+    for thread in kept:
+        thread.start()
     try:
         return engine.run(waits=waits)
     finally:
         done.set()
-        if with_intake:
-            beside.join(timeout=40)
+        for thread in kept:
+            thread.join(timeout=40)

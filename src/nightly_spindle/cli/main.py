@@ -27,6 +27,7 @@ _OPTIONS = {  # module: its package, and the commands that it adds
     "campaign": ("traffic", ("campaigns",)),
     "format": ("music", ("formats",)),
     "output": ("outputs", ("outputs", "recordings")),
+    "alert": ("alerts", ("alerts",)),
 }
 CRASHED = 70  # EX_SOFTWARE in sysexits.h: our own mistake, never one that was foreseen
 
@@ -181,35 +182,7 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     standin = commands.add_parser(
         "standin", help="simulated devices and services on their own"
     ).add_subparsers(metavar="COMMAND", required=True)
-    stream = add(
-        standin,
-        "stream",
-        "simulators:stream",
-        "serve a simulated web stream",
-        json=False,
-        station=False,
-    )
-    stream.add_argument("--port", type=int, default=8136)
-    stream.add_argument("--hz", type=float, default=330.0, help="its tone")
-    faults = ["none", "refused", "hangs", "breaks off", "no sound"]
-    stream.add_argument("--fault", default="none", choices=faults)
-    stream.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
-    stream.add_argument("--seconds", type=float, help="leave after this time")
-    streaming = add(
-        standin,
-        "streaming",
-        "simulators:streaming",
-        "run a simulated streaming server",
-        json=False,
-        station=False,
-    )
-    streaming.add_argument("--port", type=int, default=8135)
-    streaming.add_argument("--password", default="lantern", help="of sources; default: lantern")
-    faults = ["none", "no answer", "refuses", "taken", "full", "drops", "takes nothing", "slow"]
-    streaming.add_argument("--fault", default="none", choices=faults)
-    streaming.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
-    streaming.add_argument("--certificate", metavar="FILE", help="certificate and key, for https")
-    streaming.add_argument("--seconds", type=float, help="leave after this time")
+    _stand_ins(standin, add)
     demo = add(
         commands,
         "demo",
@@ -225,6 +198,51 @@ def _station(commands: argparse._SubParsersAction[Any]) -> None:
     desk = add(commands, "desk", "desk:open_desk", "open the desk", json=False, station=False)
     desk.add_argument(
         "folder", metavar="DIR", nargs="?", help="the station folder; without it a window asks"
+    )
+
+
+def _stand_ins(
+    standin: argparse._SubParsersAction[Any], add: Callable[..., argparse.ArgumentParser]
+) -> None:
+    """Add the stand-ins of services that a station uses."""
+
+    def server(name: str, text: str, port: int, faults: Sequence[str]) -> argparse.ArgumentParser:
+        made = add(standin, name, f"simulators:{name}", text, json=False, station=False)
+        made.add_argument("--port", type=int, default=port)
+        made.add_argument("--fault", default="none", choices=["none", *faults])
+        made.add_argument("--seconds", type=float, help="leave after this time")
+        return made
+
+    stream = server(
+        "stream",
+        "serve a simulated web stream",
+        8136,
+        ["refused", "hangs", "breaks off", "no sound"],
+    )
+    stream.add_argument("--hz", type=float, default=330.0, help="its tone")
+    streaming = server(
+        "streaming",
+        "run a simulated streaming server",
+        8135,
+        ["no answer", "refuses", "taken", "full", "drops", "takes nothing", "slow"],
+    )
+    streaming.add_argument("--password", default="lantern", help="of sources; default: lantern")
+    streaming.add_argument("--certificate", metavar="FILE", help="certificate and key, for https")
+    for made in (stream, streaming):
+        made.add_argument("--after", type=float, default=0.0, help="seconds until the fault")
+    mail = server(
+        "mail",
+        "run a simulated mail server",
+        8025,
+        ["no answer", "refuses", "no such box", "drops"],
+    )
+    mail.add_argument("--user", default="", help="who has to sign in; default: nobody")
+    mail.add_argument("--password", default="lantern", help="of that user; default: lantern")
+    server(
+        "web",
+        "take alerts at a simulated web address",
+        8138,
+        ["no answer", "refuses", "leads elsewhere"],
     )
 
 

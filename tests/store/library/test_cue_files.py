@@ -468,6 +468,7 @@ def test_migration_0003_keeps_settings_and_the_intake_measures_what_has_no_level
             "made_hour",
             "output",
             "finding_left",
+            "alert",
         ):
             db.execute(f"DROP TABLE {name}")
         for name in ("item", "category"):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 import time
 from contextlib import closing
 from dataclasses import replace
@@ -12,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.messages import State
 from nightly_spindle.cli.base.common import answer, checked_length, print_json
+from nightly_spindle.cli.base.passwords import password_from
 from nightly_spindle.core.base.declared import changed_group
 from nightly_spindle.core.base.errors import InputFault, NotOnAir
 from nightly_spindle.core.base.timebase import short_date
@@ -46,8 +46,6 @@ if TYPE_CHECKING:
     from nightly_spindle.air.messages import EngineStatus
     from nightly_spindle.core.outputs.output_health import OutputSight
     from nightly_spindle.core.station.settings import StationSettings
-
-_LONGEST_PASSWORD = 1000
 
 
 def known(folder: Path) -> tuple[Output, ...]:
@@ -115,7 +113,7 @@ def _print(
 def set_output(options: argparse.Namespace) -> int:
     """Make an output, or change the one of that name or number."""
     folder = Path(options.folder)
-    secret = _password(options.password_from) if options.password_from else None
+    secret = password_from(options.password_from) if options.password_from else None
     was = next((one for one in known(folder) if options.name in {one.name, str(one.id)}), None)
     if was is None and not options.kind:
         kinds = ", ".join(GROUPS)
@@ -143,22 +141,6 @@ def set_output(options: argparse.Namespace) -> int:
     if kept:
         print(f"   Its password is kept in {kept}.")
     return 0
-
-
-def _password(source: str) -> str:
-    """Read a password from a file or standard input: it must not stand in a list of processes."""
-    try:
-        if source == "-":
-            line = sys.stdin.readline(_LONGEST_PASSWORD + 2)
-        else:
-            with Path(source).open(encoding="utf-8") as file:
-                line = file.readline(_LONGEST_PASSWORD + 2)
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputFault(f"the password cannot be read from {source}: {error}") from error
-    found = line.rstrip("\r\n")
-    if not found or len(found) > _LONGEST_PASSWORD or not found.isprintable():
-        raise InputFault(f"the first line of {source} is no password that can be sent")
-    return found
 
 
 def remove_output(options: argparse.Namespace) -> int:

@@ -24,6 +24,7 @@ SECTIONS: dict[str, tuple[str, str | tuple[str, ...] | None, str | None]] = {
     "break_patterns": ("break pattern", "id", "name"),
     "campaigns": ("campaign", "id", "name"),
     "outputs": ("output", "id", "name"),
+    "alerts": ("alert", "id", "name"),
     "format_clocks": ("format clock", "id", "name"),
     "day_plans": ("day plan", "id", "name"),
     "week": ("hour of the week", "hour", None),

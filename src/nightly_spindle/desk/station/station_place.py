@@ -18,6 +18,7 @@ from nightly_spindle.desk.kit.library_worker import LibraryWorker
 from nightly_spindle.desk.kit.place import Place
 from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.station.aired_page import AiredPage
+from nightly_spindle.desk.station.alerts_page import AlertsPage
 from nightly_spindle.desk.station.folders_page import FoldersPage
 from nightly_spindle.desk.station.general_page import GeneralPage
 from nightly_spindle.desk.station.keeping_page import KeepingPage
@@ -36,6 +37,7 @@ _PAGES = {
     "General": "Name, time zone, broadcast day, what players show",
     "Folders": "Where the audio lies, whether it is there",
     "Outputs": "Where the sound goes: streams, sound cards, recordings",
+    "Alerts": "Who is told of troubles, by mail, web address or command",
     "Safety net": "What plays when nothing else is there",
     "Loudness": "How loud everything plays, what counts as silence",
     "Aired": "What went out, line by line, and the recording of it",
@@ -66,6 +68,7 @@ class StationPlace(Place):
         self.general = GeneralPage(self.shelf, self.undo, settings)
         self.folders = FoldersPage(self.shelf, self.undo, palette)
         self.outputs = OutputsPage(self.shelf, self.undo, settings, palette)
+        self.alerts = AlertsPage(self.shelf, self.undo, settings, palette)
         self.net = NetPage(self.shelf)
         self.levels = LevelsCards(self.shelf, self.undo, settings)
         self.aired = AiredPage(self.shelf, settings, palette, lambda: time.time_ns() // 1000)
@@ -86,7 +89,7 @@ class StationPlace(Place):
         bar.addSpacing(10)
         bar.addWidget(self.note, 1)
         bar.addWidget(
-            push_button("Another station …", "Open another station, or make one", self.another.emit)
+            push_button("Stations …", "Open another station, or make one", self.another.emit)
         )
         loudness = QWidget()
         box = QVBoxLayout(loudness)
@@ -100,6 +103,7 @@ class StationPlace(Place):
             self.general,
             self.folders,
             self.outputs,
+            self.alerts,
             self.net,
             loudness,
             self.aired,
@@ -120,6 +124,7 @@ class StationPlace(Place):
             self.general.said,
             self.folders.said,
             self.outputs.said,
+            self.alerts.said,
             self.net.said,
             self.aired.said,
             self.starting.said,
@@ -142,6 +147,7 @@ class StationPlace(Place):
         look = {
             "General": self.general.refresh,
             "Folders": self.folders.refresh,
+            "Alerts": self.alerts.refresh,
             "Safety net": self.net.refresh,
             "Aired": self.aired.refresh,
             "Safekeeping": self.keeping.open,
@@ -186,6 +192,7 @@ class StationPlace(Place):
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self.outputs.set_palette(palette)
+        self.alerts.set_palette(palette)
         self.folders.set_palette(palette)
 
     def open(self) -> None:

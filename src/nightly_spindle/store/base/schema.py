@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from sqlalchemy import Engine
 
 
-LATEST = "0013"
+LATEST = "0014"
 
 
 def engine_for(path: Path) -> Engine:

@@ -280,6 +280,19 @@ output = Table(
     Column("options", Text, nullable=False),  # the kind's options that are not as usual, JSON
 )
 
+# A way to tell somebody of troubles (core.alerts.alerts).
+alert = Table(
+    "alert",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("kind", Text, nullable=False),
+    Column("place", Integer, nullable=False),  # where it stands among the others
+    Column("enabled", Boolean, nullable=False),
+    Column("options", Text, nullable=False),  # the kind's options that are not as usual, JSON
+    Column("sent_when", Text, nullable=False),  # core.alerts.alerts.When, JSON
+)
+
 # A kind of break (core.breaks).
 break_pattern = Table(
     "break_pattern",

@@ -1,4 +1,6 @@
-"""The passwords of streams: in the desktop's secret store, else in a file of the owner's alone.
+"""The passwords of streams and mail servers: in the desktop's secret store, else in a file.
+
+The file is its owner's alone.
 
 They stand nowhere else: not in the database, the station book, backups, messages or the list of
 processes. Whoever copies a station to another computer sets them there again.
@@ -22,52 +24,57 @@ _SERVICE = "nightly-spindle"
 _log = logging.getLogger(__name__)
 
 
-def password_of(folder: Path, output: int) -> str | None:
-    """Return the password of an output, None where none is set."""
-    kept = _in_file(folder).get(str(output))
+def password_of(folder: Path, owner: int | str) -> str | None:
+    """Return the password of an output (its number) or an alert (`alert_owner`), or None."""
+    kept = _in_file(folder).get(str(owner))
     if kept is not None:
         return kept
     ring = _keyring()
     if ring is None:
         return None
     try:
-        found: str | None = ring.get_password(_SERVICE, _name(folder, output))
+        found: str | None = ring.get_password(_SERVICE, _name(folder, owner))
     except Exception as error:  # the edge of a desktop's service, of any kind  # noqa: BLE001
         _log.warning("the desktop's secret store does not answer: %s", error)
         return None
     return found
 
 
-def set_password(folder: Path, output: int, password: str) -> str:
+def set_password(folder: Path, owner: int | str, password: str) -> str:
     """Keep a password; returns where it is kept now, in words. StorageFault when it cannot be."""
     ring = _keyring()
     if ring is not None:
         try:
-            ring.set_password(_SERVICE, _name(folder, output), password)
+            ring.set_password(_SERVICE, _name(folder, owner), password)
         except Exception as error:  # the edge of a desktop's service  # noqa: BLE001
             _log.warning("the desktop's secret store takes nothing: %s", error)
         else:
-            _put_in_file(folder, output, None)
+            _put_in_file(folder, owner, None)
             return "the desktop's secret store"
-    _put_in_file(folder, output, password)
+    _put_in_file(folder, owner, password)
     return f"{folder / PASSWORD_FILE}, which only you can read"
 
 
-def forget_password(folder: Path, output: int) -> None:
-    """Keep no password of an output any more. StorageFault when the file cannot be written."""
-    _put_in_file(folder, output, None)
+def forget_password(folder: Path, owner: int | str) -> None:
+    """Keep no password of an owner any more. StorageFault when the file cannot be written."""
+    _put_in_file(folder, owner, None)
     ring = _keyring()
     if ring is None:
         return
     try:
-        if ring.get_password(_SERVICE, _name(folder, output)) is not None:
-            ring.delete_password(_SERVICE, _name(folder, output))
+        if ring.get_password(_SERVICE, _name(folder, owner)) is not None:
+            ring.delete_password(_SERVICE, _name(folder, owner))
     except Exception as error:  # the edge of a desktop's service  # noqa: BLE001
         _log.warning("the desktop's secret store does not let go of a password: %s", error)
 
 
-def _name(folder: Path, output: int) -> str:
-    return f"{folder.absolute()} output {output}"
+def alert_owner(number: int) -> str:
+    """Return what an alert's password is kept under."""
+    return f"alert {number}"
+
+
+def _name(folder: Path, owner: int | str) -> str:
+    return f"{folder.absolute()} {owner if isinstance(owner, str) else f'output {owner}'}"
 
 
 def _keyring() -> Any:
@@ -102,13 +109,13 @@ def _in_file(folder: Path) -> dict[str, str]:
     return {str(name): text for name, text in found.items() if isinstance(text, str)}
 
 
-def _put_in_file(folder: Path, output: int, password: str | None) -> None:
+def _put_in_file(folder: Path, owner: int | str, password: str | None) -> None:
     path = folder / PASSWORD_FILE
     known = _in_file(folder)
-    if known.pop(str(output), None) is None and password is None:
+    if known.pop(str(owner), None) is None and password is None:
         return
     if password is not None:
-        known[str(output)] = password
+        known[str(owner)] = password
     part = path.with_name(f".{PASSWORD_FILE}.part")
     try:
         if not known:

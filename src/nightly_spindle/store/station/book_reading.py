@@ -20,6 +20,7 @@ from nightly_spindle.core.outputs.outputs import FIRST, NOT_HEARD, output_values
 from nightly_spindle.core.segues.segue_rules import edit_from, pair_rule
 from nightly_spindle.core.station.log_sources import check_drop
 from nightly_spindle.core.station.settings import RENAMED, settings_from
+from nightly_spindle.store.alerts.alerts import wrong_alerts
 from nightly_spindle.store.music import format_book
 from nightly_spindle.store.outputs.outputs import book_entry, wrong_outputs
 from nightly_spindle.store.overlays import pools
@@ -31,8 +32,8 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.station.station_book import Book
 
-FORMAT = "nightly-spindle-book-8"
-_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 8))
+FORMAT = "nightly-spindle-book-9"
+_FORMER = tuple(f"nightly-spindle-book-{number}" for number in range(1, 9))
 SCHEMA = Path(__file__).with_name("station_book.schema.json")
 
 
@@ -93,6 +94,7 @@ def _from_former(book: Any) -> Any:
         "break_patterns": [],
         "campaigns": [],
         "outputs": outputs,
+        "alerts": [],
         **format_book.NONE,
     }
     same = {
@@ -136,6 +138,7 @@ _MARKS = {
     "break_patterns": "id",
     "campaigns": "id",
     "outputs": "id",
+    "alerts": "id",
     "format_clocks": "id",
     "day_plans": "id",
     "week": "hour",
@@ -177,6 +180,7 @@ def _wrong_values(book: Book) -> list[str]:
     wrong += pools.wrong_pools(book["overlay_pools"], kinds)
     wrong += campaigns.wrong_spots(book["campaigns"], book["break_patterns"], kinds)
     wrong += wrong_outputs(book["outputs"])
+    wrong += wrong_alerts(book["alerts"])
     wrong += format_book.wrong_formats(book)
     for number, job in enumerate(book["intake_jobs"]):
         try:

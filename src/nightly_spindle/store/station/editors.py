@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from types import ModuleType
 
+    from nightly_spindle.store.alerts import alerts
     from nightly_spindle.store.base.transaction import LibraryTransaction
     from nightly_spindle.store.events import events
     from nightly_spindle.store.library import (
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
     from nightly_spindle.store.traffic import campaigns
 
 __all__ = [
+    "alerts",
     "arrivals",
     "campaigns",
     "categories",
@@ -60,6 +62,7 @@ _PACKAGES = {
     "logs": ("log_source_edits",),
     "events": ("events",),
     "music": ("formats", "made_hours"),
+    "alerts": ("alerts",),
     "outputs": ("outputs",),
     "overlays": ("pools",),
     "segues": ("segues",),
@@ -110,6 +113,11 @@ def restore_pools(library: LibraryTransaction, before: Any) -> None:
 def restore_outputs(library: LibraryTransaction, before: Any) -> None:
     """Take back a change of outputs."""
     import_module("nightly_spindle.store.outputs.outputs").restore_outputs(library, before)
+
+
+def restore_alerts(library: LibraryTransaction, before: Any) -> None:
+    """Take back a change of alerts."""
+    import_module("nightly_spindle.store.alerts.alerts").restore_alerts(library, before)
 
 
 def restore_campaigns(library: LibraryTransaction, before: Any) -> None:

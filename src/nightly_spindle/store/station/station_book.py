@@ -11,7 +11,8 @@ has timed events of every kind, with a number each; those of older ones are numb
 Format 5 has pools of overlays; older ones have none. Format 6 has break patterns and campaigns;
 older ones have none. Format 7 has formats: clocks, day plans, week, calendar, rules of rotation,
 what items say of their turns, and the order that categories come round in. Format 8 has outputs,
-without their passwords; those of older ones are as their settings named one.
+without their passwords; those of older ones are as their settings named one. Format 9 has alerts,
+without their passwords; older ones have none.
 """
 
 from __future__ import annotations
@@ -21,6 +22,7 @@ from contextlib import closing
 from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING, Any
 
+from nightly_spindle.core.alerts.alerts import alert_from
 from nightly_spindle.core.base.declared import texts_of
 from nightly_spindle.core.base.errors import InputFault, clipped
 from nightly_spindle.core.library.intake import options_from, options_values
@@ -33,6 +35,7 @@ from nightly_spindle.core.segues.segue_rules import edit_from, edit_values
 from nightly_spindle.core.station.log_sources import DropOptions
 from nightly_spindle.core.station.settings import settings_from, texts_from
 from nightly_spindle.core.station.station_book import Book, BookChange, compare
+from nightly_spindle.store.alerts import alerts
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.base.station_folder import output_row
 from nightly_spindle.store.events.events import row_of, values_of
@@ -128,6 +131,10 @@ def read_station(folder: Path) -> dict[str, Any]:
                 outputs.book_entry(outputs.values_of(row))
                 for row in _all(connection, "output", "place, id")
             ],
+            "alerts": [
+                alerts.book_entry(alerts.values_of(row))
+                for row in _all(connection, "alert", "place, id")
+            ],
             **format_book.format_sections(connection),
         }
 
@@ -199,6 +206,7 @@ def _apply(library: LibraryTransaction, book: Book) -> None:
         (t.spot_placed, []),  # it is worked out anew
         (t.placing, []),
         (t.output, _output_rows(book)),
+        (t.alert, _alert_rows(book)),
         *format_book.format_rows(book),
     ):
         library.run(table.delete())
@@ -207,6 +215,10 @@ def _apply(library: LibraryTransaction, book: Book) -> None:
 
 def _output_rows(book: Book) -> list[dict[str, Any]]:
     return [output_row(output_from(entry), n) for n, entry in enumerate(book["outputs"], 1)]
+
+
+def _alert_rows(book: Book) -> list[dict[str, Any]]:
+    return [alerts.alert_row(alert_from(entry), n) for n, entry in enumerate(book["alerts"], 1)]
 
 
 def _apply_items(

@@ -1,0 +1,1 @@
+"""Alerts: what on the air is worth waking somebody for, who is told, when, in which words."""

@@ -1,0 +1,1 @@
+"""Alerts: read and edited."""

@@ -1,0 +1,89 @@
+"""The process that sends alerts, beside real engines that are killed and come back."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+from conftest import cut_the_power, wait
+from test_engine import Air
+
+from nightly_spindle.air.alerts_place import alerts_pid
+from nightly_spindle.air.places import engine_pid
+from nightly_spindle.cli.main import main
+from nightly_spindle.simulators.web_receiver import WebFault, WebReceiver
+from nightly_spindle.store.alerts.alerts_sent import read_sent
+
+pytestmark = pytest.mark.engine
+
+
+@pytest.fixture
+def address():
+    receiver = WebReceiver().start()
+    yield receiver
+    receiver.stop()
+
+
+@pytest.fixture
+def told(station, address):
+    """The station tells an address of all that lasts for a second."""
+    given = [f"address={address.url}", "after_s=1", "quiet_min=0"]
+    words = [word for one in given for word in ("--set", one)]
+    assert main(["alerts", "set", str(station), "Pager", "--kind", "web address", *words]) == 0
+    yield address
+    cut_the_power(station)
+
+
+def events(address):
+    return [(one["event"], [t["kind"] for t in one["troubles"]]) for one in address.taken]
+
+
+def test_an_engine_that_is_gone_and_its_return_are_told_by_themselves(station, told):
+    watch = subprocess.Popen(
+        [sys.executable, "-m", "nightly_spindle", "alerts", "run", str(station), "--with-parent"],
+        stdin=subprocess.PIPE,
+    )
+    wait(lambda: alerts_pid(station))
+    told.fault = WebFault.REFUSES
+    wait(lambda: read_sent(station).get(1), lambda: f"{events(told)}")
+    assert "answers 503" in read_sent(station)[1]["problem"]
+    told.fault = WebFault.NONE  # what could not be sent is sent then
+    wait(lambda: told.taken)
+    assert events(told)[0] == ("trouble", ["off air"])
+    assert told.taken[0]["troubles"][0]["text"].startswith("The station is off the air")
+    engine = Air(station, "--output", "standin", "--no-intake", "--no-supervisor")
+    try:
+        engine.wait_on_air()
+        wait(lambda: any(kind == "over" for kind, _ in events(told)), engine.told)
+        over = next(one for one in told.taken if one["event"] == "over")
+        assert over["troubles"][0]["until"] is not None
+        assert read_sent(station)[1]["problem"] == ""
+        # an engine that is told to leave is no trouble
+        seen = len(told.taken)
+        os.kill(engine_pid(station), signal.SIGTERM)
+        engine.process.wait(60)
+        time.sleep(6)
+        assert ("trouble", ["off air"]) not in events(told)[seen:]
+    finally:
+        engine.end()
+        watch.stdin.close()
+        assert watch.wait(30) == 0, "it ends with its parent"
+    assert alerts_pid(station) is None
+
+
+def test_it_runs_beside_a_supervised_engine_and_tells_of_the_tone(station, told):
+    for song in (station / "audio").rglob("*"):
+        if song.is_file():
+            song.rename(song.with_suffix(".away"))
+    engine = Air(station, "--output", "standin", "--no-intake")
+    try:
+        wait(lambda: alerts_pid(station), engine.told)
+        wait(lambda: any("tone" in kinds for _, kinds in events(told)), engine.told)
+        first = next(one for one in told.taken if "tone" in json.dumps(one))
+        assert first["troubles"][0]["to_do"]
+    finally:
+        engine.end()
+    wait(lambda: alerts_pid(station) is None)
