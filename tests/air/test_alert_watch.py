@@ -6,9 +6,12 @@ import signal
 import subprocess
 import sys
 import time
+from datetime import datetime
+from datetime import time as time_of_day
+from zoneinfo import ZoneInfo
 
 import pytest
-from conftest import cut_the_power, wait
+from conftest import ZONE, cut_the_power, wait
 from test_engine import Air
 
 from nightly_spindle.air.alerts_place import alerts_pid
@@ -87,3 +90,23 @@ def test_it_runs_beside_a_supervised_engine_and_tells_of_the_tone(station, told)
     finally:
         engine.end()
     wait(lambda: alerts_pid(station) is None)
+
+
+def test_the_morning_report_goes_out_once_a_day(station, told):
+    now = datetime.now(ZoneInfo(ZONE))
+    if now.time() > time_of_day(23, 50):
+        pytest.skip("it would be tomorrow's")
+    due = f"morning={now:%H:%M}"
+    assert main(["alerts", "set", str(station), "Pager", "--set", due]) == 0
+    for _ in range(2):
+        watch = subprocess.Popen(
+            [sys.executable, "-m", "nightly_spindle", "alerts", "run", str(station)],
+        )
+        wait(lambda: ("morning", []) in events(told))
+        time.sleep(5)  # some looks more
+        watch.kill()
+        watch.wait(30)
+    reports = [one for one in told.taken if one["event"] == "morning"]
+    assert len(reports) == 1, "not again after a start either"
+    assert reports[0]["text"].startswith("Nothing was on air.\n")
+    assert reports[0]["subject"] == "Pier: Nothing was on air"

@@ -3,6 +3,7 @@
 import json
 import socket
 import sys
+from dataclasses import replace
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -50,6 +51,10 @@ def mail(server, **more):
     usual = {"to": "night@pier.example, keeper@pier.example", "sender": "spindle@pier.example"}
     options = MailOptions(**(usual | {"server": server, "security": Security.NONE} | more))
     return Alert(1, "Night", options)
+
+
+def nothing_but(kind):
+    return When(**{name: name == kind for name in ("off_air", "silence", "tone", "net", "outputs")})
 
 
 def refused(alert, password=None):
@@ -168,6 +173,9 @@ def test_an_alert_for_nothing_and_one_without_a_name_are_refused():
     nothing = When(off_air=False, silence=False, tone=False, net=False, outputs=False)
     with pytest.raises(SettingRefused, match="for no kind of trouble"):
         check_alert(Alert(1, "Night", CommandOptions("bell"), nothing))
+    check_alert(Alert(1, "Night", CommandOptions("bell"), replace(nothing, morning="7:00")))
+    with pytest.raises(SettingRefused, match="give a time such as 07:00"):
+        check_alert(Alert(1, "Night", CommandOptions("bell"), When(morning="soon")))
     with pytest.raises(SettingRefused, match="it needs a name"):
         check_alert(Alert(1, " ", CommandOptions("bell")))
 
@@ -181,6 +189,11 @@ def test_what_is_kept_reads_back_and_says_what_it_does():
         "Mails night@pier.example and keeper@pier.example when the station is off the air, "
         "nothing is to be heard, only the station tone sounds or an output is down for 30 s; "
         "at most every 15 min, and when it is over."
+    )
+    report = replace(made, when=replace(nothing_but("silence"), morning="07:00"))
+    assert alert_sentence(report) == (
+        "Mails night@pier.example and keeper@pier.example when nothing is to be heard for 30 s; "
+        "at most every 15 min, and when it is over; with the morning's report at 07:00."
     )
     with pytest.raises(SettingRefused, match="is a 'pigeon'"):
         alert_from({"name": "P", "kind": "pigeon"})

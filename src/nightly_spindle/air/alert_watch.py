@@ -14,19 +14,21 @@ import sys
 import threading
 import time
 from contextlib import closing
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.air.alerts_place import LOCK
 from nightly_spindle.air.client import ask
 from nightly_spindle.air.messages import State
 from nightly_spindle.air.places import engine_pid, was_told_to_leave
-from nightly_spindle.core.alerts.alert_texts import alive_values, values
+from nightly_spindle.core.alerts.alert_texts import alive_values, morning_values, values
 from nightly_spindle.core.alerts.alert_turns import AlertTurns
-from nightly_spindle.core.alerts.alerts import WebOptions
+from nightly_spindle.core.alerts.alerts import WebOptions, report_time
 from nightly_spindle.core.alerts.troubles import Heard, troubles_of, with_cause
 from nightly_spindle.core.base.errors import EnvironmentFault, LockHeld, NightlySpindleError
 from nightly_spindle.core.base.findings import Severity
-from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.base.timebase import US, local_from
+from nightly_spindle.core.reports.morning_text import morning_text
 from nightly_spindle.outputs.alert_sending import post, send
 from nightly_spindle.store.alerts.alerts import read_alerts
 from nightly_spindle.store.alerts.alerts_sent import Sent
@@ -36,6 +38,7 @@ from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.base.station_folder import read_settings
 from nightly_spindle.store.outputs.passwords import alert_owner, password_of
 from nightly_spindle.store.playout.journal import alarms_between
+from nightly_spindle.store.reports.night_past import read_morning, since_the_handover
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -51,6 +54,7 @@ _ASK_S = 5.0
 _DEAF_S = 60.0  # an engine that does not answer for so long is off the air
 _CAUSE_S = 180.0  # an alarm so long before a trouble can be its cause
 _AGAIN_S = (15.0, 30.0, 60.0, 120.0, 300.0)  # until what could not be sent is tried again
+_REPORT_LATE = timedelta(hours=6)  # a morning's report that is later than that waits for tomorrow
 _OLD_S = 12 * 3600.0  # what could not be sent for so long is given up
 _log = logging.getLogger(__name__)
 
@@ -145,8 +149,25 @@ class AlertWatch:
         for alert, turns, sender in self._alerts.values():
             for message in turns.look(now_us, found):
                 sender.put(values(name, message, tz))
+            self._report(alert, sender, now_us)
             if not found:
                 self._tell_alive(alert, alive_values(name, now_us, tz))
+
+    def _report(self, alert: Alert, sender: _Sender, now_us: int) -> None:
+        """Give the morning's report out once a day, also some hours late: the machine was off."""
+        due, settings = report_time(alert.when), self._settings
+        if due is None or settings is None:
+            return
+        local = local_from(now_us, settings.tz)
+        late = local - datetime.combine(local.date(), due)
+        day = local.date().isoformat()
+        if not timedelta(0) <= late < _REPORT_LATE or self._sent.reported(alert.id) == day:
+            return
+        self._sent.note_report(alert.id, day)
+        begin = since_the_handover(self._folder, now_us, settings.tz)
+        found = read_morning(self._folder, begin, now_us)
+        text = morning_text(found, settings.tz)
+        sender.put(morning_values(settings.name, found.sentence, text, now_us, settings.tz))
 
     def _read(self) -> None:
         """Read the alerts again; one that was edited begins anew."""

@@ -18,12 +18,17 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton
 
+from nightly_spindle.core.base.timebase import US
+from nightly_spindle.core.playout.air_start import take_the_air
+from nightly_spindle.core.playout.drills import Drill, run_drill
+from nightly_spindle.core.reports.drilled import compared, drilled_of, worst_sentence
 from nightly_spindle.core.reports.tonight import Answer
 from nightly_spindle.desk.kit.paged_place import PagedPlace
 from nightly_spindle.desk.shell.app import application, open_window
 from nightly_spindle.desk.station.station_place import StationPlace
 from nightly_spindle.desk.tonight.cause_places import AIR, page_of
 from nightly_spindle.store.base.station_folder import set_settings
+from nightly_spindle.store.programme.snapshot import open_station
 
 LEFT = Qt.MouseButton.LeftButton
 DUE = f"{(datetime.now(ZoneInfo(ZONE)).hour + 4) % 24:02}:00"
@@ -162,3 +167,46 @@ def test_each_page_that_a_finding_leads_to_is_there(window):
             assert page.page in there.pages.buttons
     buttons = window.rail.findChildren(QPushButton)
     assert set(window.places) >= {page.place for page in pages}, buttons
+
+
+def test_all_drills_are_run_by_one_button_and_the_worst_stands_at_the_verdict(
+    qtbot, window, place, station
+):
+    QTest.mouseClick(place.pages.buttons["Drills"], LEFT)
+    page = place.drills
+    assert page.table.isVisible()
+    QTest.mouseClick(page.run, LEFT)
+    assert page.run.text() == "Stop"
+    assert page.said.text().startswith("Drill 1 of 6")
+    qtbot.waitUntil(lambda: not page.busy, timeout=LONG)
+    assert page.run.text() == "Run the drills"
+    rows = [drilled.drill for drilled in compared(page._found)]
+    assert rows == [drill for drill in Drill if drill is not Drill.NOTHING]
+    worst = worst_sentence(page._found)
+    assert worst
+    assert page.said.text().endswith("Nothing on the air has changed.")
+    assert place.under.text().endswith(worst)
+    # each as the command finds it, which reads the station anew for each
+    asked = window.planner.asked_last
+    for number, drilled in enumerate(page._found):
+        snapshot = open_station(station)
+        snapshot.prepare(asked.now_us, asked.now_us + 12 * 3600 * US)
+        sequencer, begun = take_the_air(snapshot.programme, None, asked.now_us)
+        at_us = sequencer.state.clock.now_us + 3600 * US
+        alone = run_drill(snapshot.programme, sequencer, begun, 12.0, list(Drill)[number], at_us)
+        assert drilled_of(alone) == drilled
+        snapshot.connection.close()
+    # an edit makes them those of another night
+    panel = chosen(place, "log-lines-missing")
+    QTest.keyClicks(panel.why, "so be it")
+    QTest.mouseClick(panel.leave, LEFT)
+    qtbot.waitUntil(lambda: "night has changed" in page.said.text(), timeout=LONG)
+    assert worst not in place.under.text()
+    # stopped half-way they say so, and can be run again
+    QTest.mouseClick(page.run, LEFT)
+    QTest.mouseClick(page.run, LEFT)
+    assert page.said.text() == "Stopped."
+    qtbot.waitUntil(page.run.isEnabled, timeout=LONG)
+    QTest.mouseClick(page.run, LEFT)
+    qtbot.waitUntil(lambda: not page.busy and bool(page._found), timeout=LONG)
+    assert len(page._found) == len(Drill)

@@ -14,7 +14,10 @@ if TYPE_CHECKING:
 def add_set_options(
     made: argparse.ArgumentParser, groups: Mapping[Any, type[Any]], more: Iterable[type[Any]] = ()
 ) -> None:
-    """Add them. `groups` are the options of each kind (a `StrEnum`), `more` those that every kind has."""
+    """Add them.
+
+    `groups` are the options by kind (a `StrEnum`), `more` those that every kind has.
+    """
     made.add_argument("name", metavar="NAME", help="its name, or the number of one that is there")
     made.add_argument("--kind", choices=list(map(str, groups)), help="of a new one")
     made.add_argument("--rename", metavar="NAME")

@@ -9,6 +9,7 @@ from nightly_spindle.cli.base.common import checked_length, instant, print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US, iso, local_from
 from nightly_spindle.core.playout.drills import Drill, DrillResult, run_drill
+from nightly_spindle.core.reports.drilled import compared, drilled_of, worst_sentence
 
 if TYPE_CHECKING:
     import argparse
@@ -34,8 +35,12 @@ def drill(options: argparse.Namespace) -> int:
     if options.json:
         print_json([view(one, tz) for one in results])
     else:
-        for one in results:
-            print(f"{one.drill:<9} {local_from(one.at_us, tz):%H:%M}  {one.what}: {one.sentence}.")
+        found = [drilled_of(one) for one in results]
+        for told in compared(found) or found:
+            breaks = f"{local_from(told.at_us, tz):%H:%M}"
+            print(f"{told.drill:<9} {breaks}  {told.what}: {told.sentence}.")
+        if len(found) > 1:
+            print(worst_sentence(found))
     undisturbed = next((one.longest_s for one in results if one.drill is Drill.NOTHING), 0.0)
     return 1 if max(one.longest_s for one in results) > undisturbed + 1 else 0
 

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from nightly_spindle.cli.base.common import instant, now_us, print_json
 from nightly_spindle.core.base.errors import InputFault
-from nightly_spindle.core.base.timebase import iso, local_from
-from nightly_spindle.core.base.wording import counted, span_text
+from nightly_spindle.core.base.timebase import iso
+from nightly_spindle.core.reports.morning_text import morning_text
 from nightly_spindle.store.base.station_folder import read_settings
 from nightly_spindle.store.reports.night_past import read_morning, since_the_handover
 
@@ -31,7 +31,7 @@ def morning(options: argparse.Namespace) -> int:
     if options.json:
         print_json(_view(found, tz))
     else:
-        _print(found, tz)
+        print(morning_text(found, tz), end="")
     return 0 if found.as_planned else 1
 
 
@@ -61,23 +61,3 @@ def _difference(one: Difference, tz: ZoneInfo) -> dict[str, Any]:
         "many": one.many,
         "code": one.code or None,
     }
-
-
-def _print(found: Morning, tz: ZoneInfo) -> None:
-    print(found.sentence)
-    begin, end = (f"{local_from(us, tz):%a %H:%M}" for us in (found.from_us, found.until_us))
-    print(f"{begin} to {end}: {counted(found.items, 'item')} on air; {_figures(found)}.")
-    for one in found.differences:
-        many = f" ({one.many} times)" if one.many > 1 and not one.lasts_s else ""
-        lasted = f" for {span_text(round(one.lasts_s))}" if one.lasts_s >= 1 else ""
-        print(f"{local_from(one.from_us, tz):%H:%M:%S}{lasted}  {one.what}{many}")
-        if one.why != one.what:
-            print(f"    {one.why}")
-        if one.mend:
-            print(f"    {one.mend}")
-
-
-def _figures(found: Morning) -> str:
-    off = span_text(round(found.off_s)) if found.off_s >= 1 else "never"
-    net = f", {span_text(round(found.net_s))} of the safety net" if found.net_s >= 1 else ""
-    return f"off air: {off}{net}"

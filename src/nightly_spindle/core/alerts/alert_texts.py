@@ -52,6 +52,20 @@ def values(station: str, message: Message, tz: ZoneInfo) -> dict[str, Any]:
     }
 
 
+def morning_values(
+    station: str, verdict: str, text: str, now_us: int, tz: ZoneInfo
+) -> dict[str, Any]:
+    """Return the morning's report as plain values; its verdict is the subject."""
+    return {
+        "station": station,
+        "event": "morning",
+        "at": iso(now_us, tz),
+        "subject": f"{station}: {verdict.rstrip('.')}",
+        "text": text,
+        "troubles": [],
+    }
+
+
 def alive_values(station: str, now_us: int, tz: ZoneInfo) -> dict[str, Any]:
     """Return what is sent while all is well, for one who waits for it."""
     return {"station": station, "event": "alive", "at": iso(now_us, tz), "troubles": []}

@@ -16,10 +16,12 @@ from nightly_spindle.core.alerts.troubles import TroubleKind
 from nightly_spindle.core.base.declared import choice, flag, number, text
 from nightly_spindle.core.base.errors import SettingRefused
 from nightly_spindle.core.base.short_texts import group_of, unusual
+from nightly_spindle.core.base.timebase import parse_time_of_day
 from nightly_spindle.core.base.wording import listed
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
+    from datetime import time
 
 MOST_ALERTS = 32
 _MOST_NAME = 80
@@ -86,6 +88,7 @@ class When:
         15.0, "min", 0.0, 1440.0, "The same kind is not sent again this soon."
     )
     ends: bool = flag(True, "Tells when it is over, too.")
+    morning: str = text("", "The morning's report goes out at this time, 07:00; empty is never.")
 
     def wants(self, kind: TroubleKind) -> bool:
         """Whether a kind of trouble is sent."""
@@ -136,10 +139,23 @@ def check_alert(alert: Alert) -> None:
         wrong += _wrong_web(options)
     else:
         wrong += _wrong_command(options)
-    if not any(alert.when.wants(kind) for kind in TroubleKind):
+    if not any(alert.when.wants(kind) for kind in TroubleKind) and not alert.when.morning:
         wrong.append("it is sent for no kind of trouble; choose one")
+    try:
+        report_time(alert.when)
+    except SettingRefused:
+        wrong.append(f"the morning's report at '{alert.when.morning}': give a time such as 07:00")
     if wrong:
         raise SettingRefused(f"alert “{alert.name}”: {'; '.join(wrong)}")
+
+
+def report_time(when: When) -> time | None:
+    """Return when the morning's report goes out, by the station's clock; None for never.
+
+    SettingRefused where that is no time.
+    """
+    said = when.morning.strip()
+    return parse_time_of_day(said.rjust(5, "0")) if said else None
 
 
 def receivers(options: MailOptions) -> list[str]:
@@ -228,13 +244,17 @@ def alert_sentence(alert: Alert) -> str:
         how = f"Calls {options.address or 'no address yet'}"
     else:
         how = f"Runs {options.program or 'no program yet'}"
-    kinds = listed([kind.words for kind in TroubleKind if alert.when.wants(kind)], "or")
     when = alert.when
-    said = f"{how} when {kinds or 'nothing'}"
-    said += f" for {when.after_s:g} s" if when.after_s else ""
-    said += f"; at most every {when.quiet_min:g} min" if when.quiet_min else ""
-    said += ", and when it is over." if when.ends else "."
-    return said if alert.on else f"Off. {said}"
+    kinds = listed([kind.words for kind in TroubleKind if when.wants(kind)], "or")
+    said = []
+    if kinds:
+        lasting = f" for {when.after_s:g} s" if when.after_s else ""
+        quiet = f"; at most every {when.quiet_min:g} min" if when.quiet_min else ""
+        said.append(f"when {kinds}{lasting}{quiet}{', and when it is over' if when.ends else ''}")
+    if when.morning.strip():
+        said.append(f"with the morning's report at {when.morning.strip()}")
+    text_ = f"{how} {'; '.join(said) or 'for nothing'}."
+    return text_ if alert.on else f"Off. {text_}"
 
 
 def alert_values(alert: Alert) -> dict[str, Any]:

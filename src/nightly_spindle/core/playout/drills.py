@@ -34,6 +34,7 @@ _AWAY_US = 30 * 60 * US
 _OFF_US = 15 * 60 * US
 _START_US = 2 * US  # what an engine takes to sound after its machine is up, about (reliability.md)
 _LOST = frozenset({Outcome.SKIPPED, Outcome.MISSED, Outcome.UNPLAYABLE})
+OFF_S = (_OFF_US + _START_US) / US  # of a power cut: nothing can sound then
 _JOIN_S = 0.05  # less than that between two items is a join
 
 
@@ -80,18 +81,6 @@ class DrillResult:
     net_s: float
     lost: int
     rows: tuple[RehearsalRow, ...] = ()
-
-    @property
-    def sentence(self) -> str:
-        """What listeners would hear, in a few words."""
-        said = []
-        if self.longest_s >= 1:
-            said.append(f"{self.longest_s:.0f} s of silence")
-        if self.net_s >= 1:
-            said.append(f"{self.net_s / 60:.0f} min of the safety net")
-        if self.tone_s >= 1:
-            said.append(f"{self.tone_s / 60:.0f} min of the tone")
-        return ", ".join(said) or "no difference but in what airs"
 
 
 class _Logs:
@@ -162,7 +151,8 @@ def _break(
         back = state.clock.frame_of(at_us + _AWAY_US)
         recorder.take(sequencer.advance(min(back, until)))
         programme.away.pop(folder, None)
-        return sequencer, f"{folder} is away for 30 minutes"
+        name = folder.rpartition("/")[2]
+        return sequencer, f"the folder “{name}” is away for 30 minutes"
     elif drill is Drill.ITEM:
         cart = next((line.cart for line in state.order.upcoming if line.cart > 0), 0)
         item = programme.item(cart)

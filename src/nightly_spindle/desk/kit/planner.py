@@ -35,6 +35,7 @@ class Planner(QObject):
         super().__init__(parent)
         self._hours = hours
         self._waiting: Request | None = None
+        self.asked_last: Request | None = None  # what the newest plan is, or will be, of
         module = "nightly_spindle.desk.kit.planning_process"
         self._process = AskedProcess(module, folder, Reply, self)
         self._process.answered.connect(self._on_answered)
@@ -42,7 +43,7 @@ class Planner(QObject):
 
     def ask(self, state: AirState | None, now_us: int, *, live: bool) -> None:
         """Plan from this state (None: as an engine started now would find it)."""
-        self._waiting = Request(state, now_us, live, self._hours)
+        self.asked_last = self._waiting = Request(state, now_us, live, self._hours)
         self.asked.emit()
         if not self._process.busy:
             self._send()

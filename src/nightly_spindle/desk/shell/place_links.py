@@ -69,6 +69,13 @@ def _link_tonight(window: DeskParts, place: TonightPlace) -> None:
     place.chosen.connect(see_line)
     window.planner.asked.connect(place.set_working)
 
+    def drill() -> None:
+        asked, planned = window.planner.asked_last, place.planned
+        if asked is not None and planned is not None:
+            place.drills.begin(asked, planned.settings.tz)
+
+    place.drills.wanted.connect(drill)
+
 
 def begin_step(window: DeskParts, step: Step) -> None:
     """Go where one of the first steps is done."""

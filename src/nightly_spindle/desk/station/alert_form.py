@@ -60,6 +60,7 @@ _WHEN = {
     "after_s": "Lasting for",
     "quiet_min": "Not again for",
     "ends": "Tell when it is over, too",
+    "morning": "Morning's report at",
 }
 
 
@@ -124,7 +125,7 @@ class AlertForm(QWidget):
             form.changed.connect(self.changed)
             self.forms[kind] = form
             self._stack.addWidget(form)
-        self.when = DeclaredForm(When, _WHEN)
+        self.when = DeclaredForm(When, _WHEN, {"morning": "07:00, or never"})
         self.when.changed.connect(self.changed)
         self.name.textEdited.connect(self.changed)
         self.password.textEdited.connect(self.changed)

@@ -7,7 +7,14 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QGuiApplication, QUndoStack
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nightly_spindle.core.base.timebase import US, local_from
 from nightly_spindle.core.base.wording import counted
@@ -16,8 +23,10 @@ from nightly_spindle.core.reports.tonight import Answer, Cause, Tonight, tonight
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.library_worker import LibraryEdit
 from nightly_spindle.desk.kit.place import Place
+from nightly_spindle.desk.kit.tabs import Tabs
 from nightly_spindle.desk.timeline.timeline import Timeline
 from nightly_spindle.desk.tonight.cause_panel import CausePanel
+from nightly_spindle.desk.tonight.drill_page import DrillPage
 from nightly_spindle.desk.tonight.tonight_tables import CauseTable, HourTable
 from nightly_spindle.store.reports.findings_left import leave, put_left, take_up
 from nightly_spindle.store.reports.handovers import write_handover
@@ -31,6 +40,10 @@ if TYPE_CHECKING:
 
 _WINDOW = 3.0  # of the twenty minutes that a night line shows at first: an hour
 HAND_OVER, ALL_THE_SAME = "Hand over", "Hand over all the same"
+_PAGES = {
+    "Hour by hour": "What fills each hour, and how it lands",
+    "Drills": "What listeners would hear if one thing broke",
+}
 _ROLES = {Answer.NEEDS_YOU: "verdict-bad", Answer.KNOWN: "verdict", Answer.WORKS: "verdict"}
 
 
@@ -55,6 +68,7 @@ class TonightPlace(Place):
         self.planned: NightPlan | None = None
         self.found: Tonight | None = None
         self._at = -1
+        self._worst = ""  # drill, in a sentence
         self._clock = QTimer(self)
         self._clock.setInterval(1000)
         self._clock.timeout.connect(self._tick)
@@ -78,6 +92,7 @@ class TonightPlace(Place):
         self.night.zoom(_WINDOW)
         self.causes = CauseTable(palette)
         self.hours = HourTable(palette)
+        self.drills = DrillPage(shelf.folder, palette)
         self.panel = CausePanel()
         self._lay_out()
         self.causes.picked.connect(self._on_picked)
@@ -89,6 +104,8 @@ class TonightPlace(Place):
         self.panel.asked.connect(self.asked)
         self.panel.left.connect(self._leave)
         self.panel.taken_up.connect(self._take_up)
+        self.drills.told.connect(self._on_drilled)
+        shelf.changed.connect(self.drills.forget)
 
     def _lay_out(self) -> None:
         top = QHBoxLayout()
@@ -102,7 +119,7 @@ class TonightPlace(Place):
         split = QSplitter(Qt.Orientation.Vertical)
         split.setChildrenCollapsible(False)
         split.addWidget(_headed("What is to be known", self.causes))
-        split.addWidget(_headed("Hour by hour", self.hours))
+        split.addWidget(self._lower())
         split.setStretchFactor(0, 3)
         split.setStretchFactor(1, 2)
         left = QVBoxLayout()
@@ -118,11 +135,36 @@ class TonightPlace(Place):
         row.addLayout(left, 1)
         row.addWidget(self.panel)
 
+    def _lower(self) -> QWidget:
+        """Hours and drills, one of them at a time."""
+        self.pages = Tabs(_PAGES)
+        self.stage = QStackedWidget()
+        for widget in (self.hours, self.drills):
+            self.stage.addWidget(widget)
+        self.pages.chosen.connect(self.show_page)
+        self.show_page("Hour by hour")
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.pages)
+        row.addStretch(1)
+        whole = QWidget()
+        box = QVBoxLayout(whole)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(3)
+        box.addLayout(row)
+        box.addWidget(self.stage, 1)
+        return whole
+
+    def show_page(self, name: str) -> None:
+        """Show the hours, or the drills."""
+        self.stage.setCurrentIndex(self.pages.show_page(name))
+
     def set_palette(self, palette: Palette) -> None:
         """Paint in other colours."""
         self.night.set_palette(palette)
         self.causes.set_palette(palette)
         self.hours.set_palette(palette)
+        self.drills.table.set_palette(palette)
 
     def open(self) -> None:
         """Show the night as it is planned."""
@@ -135,6 +177,7 @@ class TonightPlace(Place):
     def close_down(self) -> None:
         """The desk closes."""
         self._clock.stop()
+        self.drills.close_down()
 
     # -- what is shown ----------------------------------------------------------------------------
 
@@ -158,13 +201,22 @@ class TonightPlace(Place):
         self.verdict.setText(found.sentence)
         self.verdict.setProperty("role", _ROLES[found.answer])
         self.verdict.style().polish(self.verdict)
-        self.under.setText(_under(found, planned))
+        self.under.setText(_under(found, planned, self._worst))
         self.night.show_plan(planned)
         chosen = self.panel.cause.key if self.panel.cause is not None else ""
         self.causes.show_causes(found.causes, tz)
         self.hours.show_hours(found.hours, tz)
         keys = [one.key for one in found.causes]
         self.show_cause(keys.index(chosen) if chosen in keys else 0)
+
+    def _on_drilled(self, worst: str) -> None:
+        """Have the worst drill stand under the verdict."""
+        if worst and self.planned is not None:
+            at = local_from(self._now_us(), self.planned.settings.tz)
+            worst = f"Drilled at {at:%H:%M}. {worst}"
+        self._worst = worst
+        if self.found is not None and self.planned is not None:
+            self.under.setText(_under(self.found, self.planned, worst))
 
     def show_cause(self, at: int) -> None:
         """Choose a cause by its place."""
@@ -267,8 +319,8 @@ def _headed(text: str, widget: QWidget) -> QWidget:
     return whole
 
 
-def _under(found: Tonight, planned: NightPlan) -> str:
-    """Return how far ahead the night was rehearsed, and when."""
+def _under(found: Tonight, planned: NightPlan, worst: str) -> str:
+    """Return how far ahead the night was rehearsed, and when, and the worst drill."""
     tz = planned.settings.tz
     hours = (found.until_us - found.from_us) / US / 3600
     made = local_from(planned.made_us, tz)
@@ -278,4 +330,5 @@ def _under(found: Tonight, planned: NightPlan) -> str:
     how = "" if planned.live else " The engine is off: this is how it would start now."
     until = local_from(found.until_us, tz)
     ahead = f"{hours:.0f} hours ahead, until {until:%a %H:%M}"
-    return f"Rehearsed at {made:%H:%M:%S}, {ahead}.{kept}{how}"
+    drilled = f"\n{worst}" if worst else ""
+    return f"Rehearsed at {made:%H:%M:%S}, {ahead}.{kept}{how}{drilled}"

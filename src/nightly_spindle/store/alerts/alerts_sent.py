@@ -29,16 +29,31 @@ class Sent:
     def note(self, alert: int, subject: str, problem: str) -> None:
         """Note that a message was sent, or why it could not be. A full disk is only logged."""
         with self._lock:
-            self._known[alert] = {
+            known = self._known.get(alert, {})
+            self._known[alert] = known | {
                 "at_us": time.time_ns() // 1000,
                 "subject": subject,
                 "problem": problem,
             }
-            try:
-                text = {str(number): one for number, one in self._known.items()}
-                replace_file(self._path, json.dumps(text, ensure_ascii=False))
-            except StorageFault as error:
-                _log.warning("%s", error)
+            self._write()
+
+    def reported(self, alert: int) -> str:
+        """Return the day (ISO) of the last morning's report of an alert, empty for none."""
+        return str(self._known.get(alert, {}).get("morning", ""))
+
+    def note_report(self, alert: int, day: str) -> None:
+        """Note that the report of a day (ISO) has been given out, so that it is not given twice."""
+        with self._lock:
+            blank = {"at_us": time.time_ns() // 1000, "subject": "", "problem": ""}
+            self._known[alert] = blank | self._known.get(alert, {}) | {"morning": day}
+            self._write()
+
+    def _write(self) -> None:
+        text = {str(number): one for number, one in self._known.items()}
+        try:
+            replace_file(self._path, json.dumps(text, ensure_ascii=False))
+        except StorageFault as error:
+            _log.warning("%s", error)
 
 
 def read_sent(folder: Path) -> dict[int, dict[str, Any]]:
