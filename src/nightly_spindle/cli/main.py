@@ -287,10 +287,16 @@ def _planning(commands: argparse._SubParsersAction[Any]) -> None:
     render.add_argument("--from", dest="from_", metavar="T", help="start here, cold")
     render.add_argument("--seconds", type=float, required=True)
     render.add_argument("--out", required=True, help=".wav, .flac or .ogg")
-    as_run = add(commands, "asrun", "rehearse:list_as_run", "list what did air")
+    as_run = add(commands, "asrun", "as_run:list_as_run", "list what did air")
     as_run.add_argument("--from", dest="from_", metavar="T", required=True)
     as_run.add_argument("--to", metavar="T", help="default: now")
     as_run.add_argument("--csv", action="store_true", help="print CSV (RFC 4180)")
+    as_run.add_argument(
+        "--find", default="", metavar="WORDS", help="only lines that hold all of these words"
+    )
+    as_run.add_argument(
+        "--use", action="store_true", help="how often each song was heard, as CSV for licences"
+    )
     as_run.add_argument("--alarms", action="store_true", help="the alarms instead of the lines")
 
 

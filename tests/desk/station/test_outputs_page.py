@@ -1,6 +1,10 @@
 """Station, Outputs: made, tried, switched and removed by hand; the sign says who hears it."""
 
+import csv
+import io
+import sqlite3
 import sys
+import time
 from contextlib import closing
 from pathlib import Path
 
@@ -16,6 +20,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from nightly_spindle.core.base.timebase import US
 from nightly_spindle.core.outputs.outputs import (
     Output,
     OutputKind,
@@ -208,3 +213,43 @@ def test_without_a_recording_it_says_how_there_would_be_one(qtbot, window):
     QTest.mouseClick(page.later, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.table.cells.rowCount() > 0, timeout=LONG)
     assert not page.later.isEnabled()
+
+
+def test_what_aired_is_looked_through_saved_and_added_up(
+    qtbot, window, station, tmp_path, monkeypatch
+):
+    at_us = time.time_ns() // 1000 - 3600 * US
+    with closing(sqlite3.connect(station / "station.db")) as db, db:
+        for number, (title, seconds) in enumerate((("Ebb", 180), ("Flow", 200), ("Ebb", 60))):
+            begin = at_us + number * 300 * US
+            row = (f"t{number}", begin, begin + seconds * US, 900 + number % 2, title)
+            db.execute(
+                "INSERT INTO as_run (key, start_us, end_us, cart, kind, title, artist, origin, why,"
+                " outcome, note) VALUES (?, ?, ?, ?, 'song', ?, 'Wren', 'log', 'so', 'aired', '')",
+                row,
+            )
+    page = aired(qtbot, window)
+    page.refresh()
+    qtbot.waitUntil(lambda: page.table.cells.rowCount() == 3, timeout=LONG)
+    write(page.words, "wren flow")
+    assert page.table.cells.rowCount() == 1
+    assert "1 of 3 lines" in page.head.text()
+    out = tmp_path / "list.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(out), ""))
+    QTest.mouseClick(page.export, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "list.csv is written" in page.result.text(), timeout=LONG)
+    rows = list(csv.DictReader(io.StringIO(out.read_text("utf-8"))))
+    assert [(row["title"], row["state"]) for row in rows] == [("Flow", "aired")]
+    out = tmp_path / "use.csv"
+    QTest.mouseClick(page.report, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "use.csv is written" in page.result.text(), timeout=LONG)
+    rows = list(csv.DictReader(io.StringIO(out.read_text("utf-8"))))
+    assert [(row["title"], row["plays"], row["seconds"]) for row in rows] == [
+        ("Ebb", "2", "240.000"),
+        ("Flow", "1", "200.000"),
+    ]
+    # nothing is written where that cannot be, and it says so
+    out = tmp_path / "no such folder" / "use.csv"
+    QTest.mouseClick(page.report, Qt.MouseButton.LeftButton)
+    note = window.station.note
+    qtbot.waitUntil(lambda: "cannot be written" in note.text(), timeout=LONG)

@@ -1,19 +1,16 @@
-"""`rehearse`, `render`, `events`, `asrun`."""
+"""`rehearse`, `render`."""
 
 from __future__ import annotations
 
-import csv
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from nightly_spindle.cli.base.begun_sequencer import begin
-from nightly_spindle.cli.base.common import checked_length, instant, now_us, print_json
+from nightly_spindle.cli.base.common import checked_length, instant, print_json
 from nightly_spindle.core.base.timebase import US, clock, iso, length
 from nightly_spindle.core.playout.rehearsal import rehearse
-from nightly_spindle.core.reports.as_run import as_run_view
 from nightly_spindle.core.reports.json_views import entry_views, rehearsal_view
-from nightly_spindle.store.playout.journal import alarms_between, as_run_between
 from nightly_spindle.store.programme.snapshot import open_station
 
 if TYPE_CHECKING:
@@ -23,24 +20,6 @@ if TYPE_CHECKING:
 
     from nightly_spindle.core.playout.rehearsal_rows import OverlayRow, RehearsalRow
     from nightly_spindle.core.programme.air_state import AirState
-    from nightly_spindle.core.reports.as_run import Alarm
-
-
-_AS_RUN_COLUMNS = (
-    "start",
-    "end",
-    "cart",
-    "kind",
-    "title",
-    "artist",
-    "origin",
-    "why",
-    "state",
-    "note",
-    "over",
-    "campaign",
-    "file",
-)
 
 
 def rehearse_hours(options: argparse.Namespace) -> int:
@@ -129,47 +108,3 @@ def list_firings(options: argparse.Namespace) -> int:
     for firing in coming:
         print(f"{iso(firing.at_us, tz)}  {firing.event.name}")
     return 0
-
-
-def list_as_run(options: argparse.Namespace) -> int:
-    """List what did air, or the alarms."""
-    snapshot = open_station(Path(options.folder))
-    tz = snapshot.programme.settings.tz
-    since = instant(options.from_, tz)
-    until = now_us() if options.to is None else instant(options.to, tz)
-    if options.alarms:
-        alarms = alarms_between(snapshot.connection, since, until)
-        if options.json:
-            print_json([_alarm_view(alarm, tz) for alarm in alarms])
-        else:
-            for alarm in alarms:
-                told = alarm.told(tz)
-                print(f"{iso(alarm.at_us, tz)}  {alarm.severity}: {told} {alarm.mend}")
-        return 0
-    lines = [as_run_view(line, tz) for line in as_run_between(snapshot.connection, since, until)]
-    if options.csv:
-        columns = list(_AS_RUN_COLUMNS)
-        writer = csv.DictWriter(sys.stdout, columns, lineterminator="\r\n")
-        writer.writeheader()
-        writer.writerows(lines)
-    elif options.json:
-        print_json(lines)
-    else:
-        for line in lines:
-            note = f"  [{line['state']}{': ' if line['note'] else ''}{line['note']}]"
-            title = f"{line['artist']} - {line['title']}" if line["artist"] else line["title"]
-            print(f"{line['start']}  {title}  ({line['origin']}){note}")
-    return 0
-
-
-def _alarm_view(alarm: Alarm, tz: ZoneInfo) -> dict[str, Any]:
-    """Return an alarm as JSON; `last` is null where it happened once."""
-    return {
-        "at": iso(alarm.at_us, tz),
-        "code": alarm.code,
-        "severity": alarm.severity,
-        "text": alarm.text,
-        "mend": alarm.mend,
-        "times": alarm.times,
-        "last": iso(alarm.last_us, tz) if alarm.last_us else None,
-    }

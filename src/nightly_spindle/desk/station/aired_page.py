@@ -9,18 +9,22 @@ from contextlib import closing
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 from zoneinfo import ZoneInfo
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QWidget
 
 from nightly_spindle.core.base.errors import InputFault, NightlySpindleError
+from nightly_spindle.core.base.plain_files import replace_file
 from nightly_spindle.core.base.timebase import US, clock, length, resolve_local
+from nightly_spindle.core.base.wording import counted
 from nightly_spindle.core.calendar.local_days import broadcast_day
 from nightly_spindle.core.programme.running_order import Outcome
-from nightly_spindle.core.reports.as_run import AsRun
+from nightly_spindle.core.reports.as_run import AsRun, as_run_view
+from nightly_spindle.core.reports.uses import as_run_table, found_in, use_table
 from nightly_spindle.desk.kit.buttons import push_button
+from nightly_spindle.desk.kit.fields import Field
 from nightly_spindle.desk.kit.panels import details_panel, lay_beside
 from nightly_spindle.desk.kit.row_view import RowView
 from nightly_spindle.desk.kit.table_layout import Column, TableLayout
@@ -28,6 +32,7 @@ from nightly_spindle.outputs.recordings import save_stretch
 from nightly_spindle.store.base.database import connect
 from nightly_spindle.store.outputs.outputs import read_outputs, recording_folders
 from nightly_spindle.store.playout.journal import as_run_between
+from nightly_spindle.store.reports.uses import read_uses
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -106,7 +111,8 @@ class AiredPage(QWidget):
     ) -> None:
         super().__init__()
         self._shelf, self._settings, self._now_us = shelf, settings, today
-        self._runs: dict[str, AsRun] = {}
+        self._lines: list[_Line] = []  # of the day
+        self._runs: dict[str, AsRun] = {}  # those that are shown
         self._picked = ""  # the key of the line that is chosen
         self._day: date | None = None  # None is today, whatever day that is
         self._pieces = tempfile.TemporaryDirectory(prefix="nightly-spindle")
@@ -116,6 +122,17 @@ class AiredPage(QWidget):
         self.table.opened.connect(lambda _: self.listen())
         self.head = QLabel("")
         self.head.setProperty("role", "name")
+        self.words = Field()
+        self.words.setPlaceholderText("title, artist, kind, from, outcome")
+        self.words.setAccessibleName("Show only lines that hold these words")
+        self.words.setFixedWidth(230)
+        self.words.textEdited.connect(lambda _: self._show_rows())
+        self.export = push_button("Save list …", "Save the lines shown as CSV", self.save_lines)
+        self.report = push_button(
+            "Report of use …",
+            "How often each song was heard in this month, with label and ISRC, as CSV",
+            self.save_report,
+        )
         self.earlier = push_button("Day before", "Show the day before", lambda: self.turn(-1))
         self.later = push_button("Day after", "Show the day after", lambda: self.turn(1))
         self.why, self.result = QLabel(""), QLabel("")
@@ -138,6 +155,7 @@ class AiredPage(QWidget):
         tools = QHBoxLayout()
         tools.addWidget(self.earlier)
         tools.addWidget(self.later)
+        tools.addWidget(self.words)
         tools.addSpacing(10)
         tools.addWidget(self.head, 1)
         panel, box = details_panel(300)
@@ -148,6 +166,10 @@ class AiredPage(QWidget):
         box.addLayout(row)
         box.addWidget(self.result)
         box.addStretch(1)
+        row = QHBoxLayout()
+        row.addWidget(self.export)
+        row.addWidget(self.report)
+        box.addLayout(row)
         lay_beside(self, tools, panel).addWidget(self.table, 1)
         self._show_chosen()
 
@@ -206,12 +228,22 @@ class AiredPage(QWidget):
         if self._again:
             self.refresh()
             return
+        self._lines = lines
+        self._show_rows()
+
+    def _show_rows(self) -> None:
+        """Show the day's lines that hold what is looked for."""
+        wanted = self.words.text()
+        lines = [line for line in self._lines if found_in(line.run, wanted)]
         self._runs = {line.run.key: line.run for line in lines}
         self.table.show_rows(lines)
         wrong = sum(line.run.outcome in _NOT_AS_PLANNED for line in lines)
         day = f"{self._shown_day():%A, %-d %B}"
-        told = f"{len(lines)} lines" + (f", {wrong} not as planned" if wrong else "")
-        self.head.setText(f"{day}: {told if lines else 'nothing aired'}.")
+        many = counted(len(lines), "line")
+        if wanted.strip():
+            many = f"{len(lines)} of {counted(len(self._lines), 'line')}"
+        told = many + (f", {wrong} not as planned" if wrong else "")
+        self.head.setText(f"{day}: {told if self._lines else 'nothing aired'}.")
         self.later.setEnabled(self._day is not None)
         self._show_chosen()
 
@@ -234,6 +266,42 @@ class AiredPage(QWidget):
         tz = self._settings.tz
         told = [f"{clock(run.start_us, tz)} to {clock(run.end_us, tz)}.", run.why, run.note]
         self.why.setText("\n".join(part for part in told if part))
+
+    # -- lists -------------------------------------------------------------------------------------
+
+    def save_lines(self) -> None:
+        """Ask where to, and save the lines that are shown as CSV."""
+        tz = self._settings.tz
+        runs = [as_run_view(run, tz) for run in self._runs.values()]
+        name = self._where(f"aired {self._shown_day().isoformat()}.csv")
+        if name:
+            self._write(name, lambda _: as_run_table(runs))
+
+    def save_report(self) -> None:
+        """Ask where to, and save how often each song was heard in the month that is shown."""
+        tz, first = self._settings.tz, self._shown_day().replace(day=1)
+        after = (first + timedelta(days=31)).replace(day=1)
+        begin, end = (
+            resolve_local(datetime.combine(day, self._settings.day_start), tz)
+            for day in (first, after)
+        )
+        name = self._where(f"report of use {first:%Y-%m}.csv")
+        if name:
+            self._write(name, lambda connection: use_table(read_uses(connection, begin, end)))
+
+    def _where(self, name: str) -> str:
+        found, _ = QFileDialog.getSaveFileName(self, "Save as", name, "Tables (*.csv)")
+        return found
+
+    def _write(self, name: str, text: Callable[[Any], str]) -> None:
+        folder = self._shelf.folder
+
+        def work(_: object) -> str:
+            with closing(connect(folder)) as connection:
+                replace_file(Path(name), text(connection))
+            return f"{name} is written."
+
+        self._shelf.look(work, self.result.setText)
 
     # -- listening, saving -------------------------------------------------------------------------
 
