@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+from nightly_spindle.air import supervisor
+
 pytestmark = pytest.mark.engine
 LIVES = str(Path(__file__).parent / "lives.py")
 
@@ -48,3 +50,30 @@ def test_a_supervisor_that_is_told_to_leave_ends_its_engine_and_starts_no_other(
     assert process.wait(30) == 0
     process.stderr.close()
     assert len(lives(tmp_path)) == 1
+
+
+def test_a_supervisor_that_is_told_while_it_starts_an_engine_ends_that_too(monkeypatch, tmp_path):
+    """The order came when there was no process yet that it could be passed on to."""
+    told = []
+
+    class Child:
+        """A process that is begun while the signal comes, and ends when it is told."""
+
+        pid, exitcode = 4_194_305, None  # more than any process number there is
+
+        def start(self):
+            engine.leave(signal.SIGTERM, None)
+
+        def join(self, _timeout):
+            if told:
+                self.exitcode = 0
+
+    class Context:
+        def Process(self, **_):  # noqa: N802 - as in multiprocessing
+            return Child()
+
+    monkeypatch.setattr(supervisor.os, "kill", lambda pid, number: told.append((pid, number)))
+    engine = supervisor._Engine(tmp_path, lambda *_: 0)
+    engine._context = Context()
+    assert engine.run(waits=False) == 0
+    assert told == [(Child.pid, signal.SIGTERM)]

@@ -51,15 +51,20 @@ class _Engine:
         self._lives = self._short_lives = 0
         self._wait = _FIRST_WAIT_S
         self.leaving = False
+        self._signal: int = signal.SIGTERM
         self._told = ""
 
     def leave(self, number: int, _frame: object) -> None:
         """Pass a signal on, and start no other engine."""
-        self.leaving = True
+        self.leaving, self._signal = True, number
+        self._pass_on()
+
+    def _pass_on(self) -> None:
+        """Have the engine leave; one that is only just being started is told a second later."""
         pid = engine_pid(self._folder) or (self._child.pid if self._child is not None else None)
         if pid is not None:
             with contextlib.suppress(ProcessLookupError):
-                os.kill(pid, number)
+                os.kill(pid, self._signal)
 
     def _wait_for_other(self) -> None:
         """Wait while an engine runs that is not our child, ready for its end.
@@ -110,6 +115,8 @@ class _Engine:
         self._child = child
         while child.exitcode is None:
             child.join(1.0)
+            if self.leaving and child.exitcode is None:
+                self._pass_on()
         return child.exitcode
 
     def _tell(self, text: str, lived: float) -> None:
