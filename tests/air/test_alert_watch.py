@@ -14,6 +14,8 @@ import pytest
 from conftest import ZONE, cut_the_power, wait
 from test_engine import Air
 
+from nightly_spindle.air import alert_watch
+from nightly_spindle.air.alert_watch import AlertWatch
 from nightly_spindle.air.alerts_place import alerts_pid
 from nightly_spindle.air.places import engine_pid
 from nightly_spindle.cli.main import main
@@ -110,3 +112,21 @@ def test_the_morning_report_goes_out_once_a_day(station, told):
     assert len(reports) == 1, "not again after a start either"
     assert reports[0]["text"].startswith("Nothing was on air.\n")
     assert reports[0]["subject"] == "Pier: Nothing was on air"
+
+
+def test_what_is_wrong_is_told_though_the_station_cannot_be_read(station, told, monkeypatch):
+    assert main(["alerts", "set", str(station), "Pager", "--set", "after_s=0"]) == 0
+    watch = AlertWatch(station)
+    monkeypatch.setattr(alert_watch, "engine_pid", lambda _: 1)  # it has one, which is busy
+    watch._look()
+    assert events(told) == []
+    (station / "station.db").rename(station / "elsewhere.db")
+    monkeypatch.setattr(alert_watch, "engine_pid", lambda _: None)
+    monkeypatch.setattr(alert_watch, "_READ_S", 0.0)
+    for _ in range(3):
+        watch._look()
+    wait(lambda: told.taken)
+    assert events(told) == [("trouble", ["off air"])]
+    for _, _, sender in watch._alerts.values():
+        sender.end()
+    (station / "elsewhere.db").rename(station / "station.db")

@@ -28,6 +28,7 @@ from nightly_spindle.core.alerts.troubles import Heard, troubles_of, with_cause
 from nightly_spindle.core.base.errors import EnvironmentFault, LockHeld, NightlySpindleError
 from nightly_spindle.core.base.findings import Severity
 from nightly_spindle.core.base.timebase import US, local_from
+from nightly_spindle.core.reports.morning import CAUSES
 from nightly_spindle.core.reports.morning_text import morning_text
 from nightly_spindle.outputs.alert_sending import post, send
 from nightly_spindle.store.alerts.alerts import read_alerts
@@ -117,6 +118,7 @@ class AlertWatch:
         self._alerts: dict[int, tuple[Alert, AlertTurns, _Sender]] = {}
         self._settings: StationSettings | None = None
         self._read_at = float("-inf")
+        self._unread = ""  # why the alerts could not be read last
         self._answered_at = time.monotonic()
         self._alive_at: dict[int, float] = {}
 
@@ -138,7 +140,14 @@ class AlertWatch:
 
     def _look(self) -> None:
         if time.monotonic() - self._read_at >= _READ_S:
-            self._read()
+            self._read_at = time.monotonic()
+            try:
+                self._read()
+                self._unread = ""
+            except (NightlySpindleError, OSError) as error:  # what was known goes on being sent
+                if str(error) != self._unread:
+                    _log.warning("the alerts cannot be read again: %s", error)
+                self._unread = str(error)
         if not self._alerts or self._settings is None:
             return
         now_us = time.time_ns() // 1000
@@ -174,7 +183,6 @@ class AlertWatch:
         with closing(connect(self._folder)) as connection:
             known = {one.id: one for one in read_alerts(connection) if one.on}
         self._settings = read_settings(self._folder)
-        self._read_at = time.monotonic()
         for number, (alert, _, sender) in list(self._alerts.items()):
             if known.get(number) != alert:
                 sender.end()
@@ -211,11 +219,15 @@ class AlertWatch:
         return [self._with_cause(one) for one in found]
 
     def _with_cause(self, trouble: Trouble) -> Trouble:
+        """Return a trouble with the last alarm that can be why; without where none can be read."""
         now_us = time.time_ns() // 1000
-        with closing(connect(self._folder)) as connection:
-            alarms = alarms_between(connection, now_us - int(_CAUSE_S * US), now_us + US)
-        grave = [one for one in alarms if one.severity == str(Severity.ALARM)]
-        return with_cause(trouble, grave[-1].text, grave[-1].mend) if grave else trouble
+        try:
+            with closing(connect(self._folder)) as connection:
+                alarms = alarms_between(connection, now_us - int(_CAUSE_S * US), now_us + US)
+        except (NightlySpindleError, OSError):
+            return trouble
+        whys = [one for one in alarms if one.code in CAUSES and one.severity == str(Severity.ALARM)]
+        return with_cause(trouble, whys[-1].text, whys[-1].mend) if whys else trouble
 
     def _tell_alive(self, alert: Alert, message: dict[str, Any]) -> None:
         """Tell a web address that all is well: that it is not told is what the other end sees."""

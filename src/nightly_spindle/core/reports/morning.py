@@ -32,7 +32,7 @@ _NETS = tuple(str(source) for source in NET)
 _TONE = str(LineSource.TONE)
 _RUNS_ON_US = 30 * US  # what lies between two items of the safety net, and is still one stretch
 # alarms that say why something else was heard; the rest of them stand for themselves
-_CAUSES = (
+CAUSES = (
     *("folder-away", "folder-hangs", "log-missing", "log-not-loaded", "event-lacks", "dead-air"),
     *("engine-restarted", "engine-started", "station-unread", "net-alone", "unplayable"),
     *("item-died", "net-tone", "net-rotation", "net-day-log"),
@@ -262,14 +262,14 @@ def _otherwise(
 
 def _is_within(alarm: Alarm, found: Sequence[Difference]) -> bool:
     """Whether an alarm of a kind that causes differences lies in one that is told already."""
-    return alarm.code in _CAUSES and any(
+    return alarm.code in CAUSES and any(
         one.lasts_s and one.from_us - _NEAR_US <= alarm.at_us <= one.until_us + _NEAR_US
         for one in found
     )
 
 
 def _alarm_of(
-    alarms: Sequence[Alarm], begin_us: int, end_us: int, codes: Sequence[str] = _CAUSES
+    alarms: Sequence[Alarm], begin_us: int, end_us: int, codes: Sequence[str] = CAUSES
 ) -> Alarm | None:
     """Return the alarm that tells the cause of a stretch: the one that says most of it."""
     near = [
