@@ -170,7 +170,7 @@ def _power_out(
     frame = sequencer.state.clock.frame
     recorder.rows = [
         replace(row, end=min(row.end, frame), outcome=Outcome.BROKE_OFF)
-        if row.outcome is Outcome.ON_AIR
+        if row.outcome is Outcome.ON_AIR or row.end > frame  # on air, or its end fading out
         else row
         for row in recorder.rows
     ]
