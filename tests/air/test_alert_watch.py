@@ -19,6 +19,8 @@ from nightly_spindle.air.alert_watch import AlertWatch
 from nightly_spindle.air.alerts_place import alerts_pid
 from nightly_spindle.air.places import engine_pid
 from nightly_spindle.cli.main import main
+from nightly_spindle.core.alerts.troubles import Heard, troubles_of
+from nightly_spindle.core.programme.running_order import LineSource
 from nightly_spindle.simulators.web_receiver import WebFault, WebReceiver
 from nightly_spindle.store.alerts.alerts_sent import read_sent
 
@@ -130,3 +132,19 @@ def test_what_is_wrong_is_told_though_the_station_cannot_be_read(station, told, 
     for _, _, sender in watch._alerts.values():
         sender.end()
     (station / "elsewhere.db").rename(station / "station.db")
+
+
+def test_all_is_well_as_long_as_nothing_is_wrong_that_is_wanted(station, told, monkeypatch):
+    """Music of the safety net, which this alert does not tell of, is no reason to ring."""
+    more = ["--set", "alive_min=60", "--set", "after_s=0"]
+    assert main(["alerts", "set", str(station), "Pager", *more]) == 0
+    for wrong, kind in ((LineSource.TONE, "trouble"), (LineSource.ROTATION, "alive")):
+        told.taken.clear()
+        found = troubles_of(Heard(-12.0, wrong, waits=False, outputs=()))
+        watch = AlertWatch(station)
+        monkeypatch.setattr(watch, "_troubles", lambda found=found: found)
+        watch._look()
+        wait(lambda: told.taken)
+        assert [one["event"] for one in told.taken] == [kind]
+        for _, _, sender in watch._alerts.values():
+            sender.end()

@@ -159,7 +159,7 @@ class AlertWatch:
             for message in turns.look(now_us, found):
                 sender.put(values(name, message, tz))
             self._report(alert, sender, now_us)
-            if not found:
+            if not any(alert.when.wants(one.kind) for one in found):
                 self._tell_alive(alert, alive_values(name, now_us, tz))
 
     def _report(self, alert: Alert, sender: _Sender, now_us: int) -> None:
@@ -214,6 +214,7 @@ class AlertWatch:
             playing=None if playing is None else playing.line.origin.source,
             waits=sight.stopped and not sight.unattended,
             outputs=sight.outputs,
+            patience_s=0.0 if playing is None else playing.item.patience_s,
         )
         found = troubles_of(heard)
         return [self._with_cause(one) for one in found]
@@ -261,7 +262,7 @@ def serve(folder: Path, *, with_parent: bool) -> int:
         ) from error
     watch = AlertWatch(folder)
     for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: os._exit(0))  # nothing is kept that could be lost
+        signal.signal(number, lambda *_: os._exit(0))  # what waits to be sent is lost
     if with_parent:
 
         def follow() -> None:

@@ -16,6 +16,7 @@ import numpy as np
 from nightly_spindle.air.messages import EngineStatus
 from nightly_spindle.air.player import BLOCK, Player
 from nightly_spindle.air.readahead import ReadAhead
+from nightly_spindle.core.alerts.troubles import SILENT_DB
 from nightly_spindle.core.base.errors import EnvironmentFault
 from nightly_spindle.core.base.findings import Finding, Severity
 from nightly_spindle.core.base.timebase import US, clock, us_from_frames
@@ -49,7 +50,7 @@ _log = logging.getLogger(__name__)
 _ROWS = BLOCK * 2 // 128
 _PREVIEW_S = 60.0  # how far ahead it is worked out what to read
 _DEAD_AIR_S = 3.0
-_DEAD_AIR = 10 ** (-60 / 20)
+_DEAD_AIR = 10 ** (SILENT_DB / 20)
 _LEAD_US = 150_000
 _DRIFT_US = 50_000
 _DRIFT_TICKS = 3

@@ -226,3 +226,11 @@ def test_each_kind_has_words_and_a_switch(kind):
     assert not When(**(dict.fromkeys(switches.values(), True) | {switches[kind]: False})).wants(
         kind
     )
+
+
+def test_an_item_that_may_be_silent_for_long_is_given_that_time():
+    (quiet,) = troubles_of(heard(peak_db=-90.0, patience_s=45.0))
+    assert quiet.patient_s == 45.0
+    looks = every(5, (0, 60, quiet), until=60)
+    assert run(When(after_s=30), *looks) == [(45, ["silence"], False)]
+    assert run(When(after_s=50), *looks) == [(50, ["silence"], False)]

@@ -8,7 +8,7 @@ from nightly_spindle.cli.base.begun_sequencer import begin
 from nightly_spindle.cli.base.common import checked_length, instant, print_json
 from nightly_spindle.core.base.errors import InputFault
 from nightly_spindle.core.base.timebase import US, iso, local_from
-from nightly_spindle.core.playout.drills import Drill, DrillResult, run_drill
+from nightly_spindle.core.playout.drills import BREAKS_US, Drill, DrillResult, run_drill
 from nightly_spindle.core.reports.drilled import compared, drilled_of, worst_sentence
 
 if TYPE_CHECKING:
@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from zoneinfo import ZoneInfo
 
 _LONGEST_H = 48.0
-_AFTER_US = 3600 * US  # without another time, so long after the present
 
 
 def drill(options: argparse.Namespace) -> int:
@@ -27,7 +26,7 @@ def drill(options: argparse.Namespace) -> int:
     for name in wanted:
         snapshot, sequencer, begun = begin(options.folder, options.from_, hours, watching=True)
         tz, now = snapshot.programme.settings.tz, sequencer.state.clock.now_us
-        at = instant(options.at, tz) if options.at else now + _AFTER_US
+        at = instant(options.at, tz) if options.at else now + BREAKS_US
         if not now <= at < now + round(hours * 3600) * US:
             raise InputFault(f"--at must be within the {hours:g} hours from now on")
         results.append(run_drill(snapshot.programme, sequencer, begun, hours, name, at))

@@ -100,7 +100,7 @@ class AlertTurns:
                 self._untold[key] = one.before + 1
 
     def _lasts(self, one: _Standing, now_us: int) -> bool:
-        return now_us - one.since_us >= self.when.after_s * US
+        return now_us - one.since_us >= max(self.when.after_s, one.trouble.patient_s) * US
 
     def _due(self, one: _Standing, now_us: int) -> bool:
         last = self._last_us.get(one.trouble.kind)

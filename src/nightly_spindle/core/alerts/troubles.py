@@ -43,7 +43,8 @@ class TroubleKind(StrEnum):
 class Trouble:
     """One trouble: what it is, shortly and in a sentence, and what to do.
 
-    `key` is the same as long as it lasts; `why` is the cause in a sentence where it is known.
+    `key` is the same as long as it lasts; `why` is the cause in a sentence where it is known. It is
+    none before it has lasted `patient_s`.
     """
 
     kind: TroubleKind
@@ -52,19 +53,21 @@ class Trouble:
     text: str
     mend: str
     why: str = ""
+    patient_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Heard:
     """What a running engine says of itself: peaks (dB), what plays, whether it waits for somebody.
 
-    `waits`: attended, and stopped by the operator.
+    `waits`: attended, and stopped by the operator. What plays may be silent for `patience_s`.
     """
 
     peak_db: float
     playing: LineSource | None
     waits: bool
     outputs: Sequence[OutputSight]
+    patience_s: float = 0.0
 
 
 _OFF = Trouble(
@@ -103,7 +106,7 @@ def troubles_of(heard: Heard | None) -> list[Trouble]:
         return [_OFF]
     found: list[Trouble] = []
     if heard.peak_db < SILENT_DB and not heard.waits:
-        found.append(_SILENT)
+        found.append(replace(_SILENT, patient_s=heard.patience_s))
     if heard.playing is LineSource.TONE:
         found.append(_TONE)
     found += [

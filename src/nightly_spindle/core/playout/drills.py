@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 
 _AWAY_US = 30 * 60 * US
 _OFF_US = 15 * 60 * US
+BREAKS_US = 3600 * US  # without another time, what is broken breaks so long after the beginning
 _START_US = 2 * US  # what an engine takes to sound after its machine is up, about (reliability.md)
 _LOST = frozenset({Outcome.SKIPPED, Outcome.MISSED, Outcome.UNPLAYABLE})
 OFF_S = (_OFF_US + _START_US) / US  # of a power cut: nothing can sound then

@@ -168,17 +168,23 @@ class Night:
 def plan_night(
     programme: Programme, state: AirState | None, now_us: int, hours: float, *, live: bool
 ) -> Night:
-    """Rehearse the coming hours from the engine's state.
+    """Rehearse the coming hours from the engine's state; `live` as `begin_ahead`."""
+    sequencer, begun = begin_ahead(programme, state, now_us, live=live)
+    return night_of(programme, sequencer, begun, hours)
 
-    `live`: the engine runs and `state` is its own of just now; otherwise the station is
-    planned as an engine started now would find it.
+
+def begin_ahead(
+    programme: Programme, state: AirState | None, now_us: int, *, live: bool
+) -> tuple[Sequencer, list[Action]]:
+    """Return a sequencer that plays the coming hours ahead, and what put it on air.
+
+    `live`: the engine runs and `state` is its own of just now; otherwise as an engine started now
+    would find it. The state is copied.
     """
     if live and state is not None:
         sequencer = Sequencer(programme, state.copy())
-        begun = sequencer.present()
-    else:
-        sequencer, begun = take_the_air(programme, state, now_us)
-    return night_of(programme, sequencer, begun, hours)
+        return sequencer, sequencer.present()
+    return take_the_air(programme, state, now_us)
 
 
 def night_of(

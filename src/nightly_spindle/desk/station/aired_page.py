@@ -22,6 +22,7 @@ from nightly_spindle.core.base.wording import counted
 from nightly_spindle.core.calendar.local_days import broadcast_day
 from nightly_spindle.core.programme.running_order import Outcome
 from nightly_spindle.core.reports.as_run import AsRun, as_run_view
+from nightly_spindle.core.reports.spot_reports import month_span
 from nightly_spindle.core.reports.uses import as_run_table, found_in, use_table
 from nightly_spindle.desk.kit.buttons import push_button
 from nightly_spindle.desk.kit.fields import Field
@@ -279,8 +280,8 @@ class AiredPage(QWidget):
 
     def save_report(self) -> None:
         """Ask where to, and save how often each song was heard in the month that is shown."""
-        tz, first = self._settings.tz, self._shown_day().replace(day=1)
-        after = (first + timedelta(days=31)).replace(day=1)
+        tz = self._settings.tz
+        first, after = month_span(f"{self._shown_day():%Y-%m}")
         begin, end = (
             resolve_local(datetime.combine(day, self._settings.day_start), tz)
             for day in (first, after)

@@ -68,7 +68,7 @@ _WHEN = {
 class AlertDraft:
     """An alert as it is kept or typed; `password` is one that was typed and is not kept yet.
 
-    `kept` says whether a password is kept for it, `last` what came of it last.
+    `kept` says whether a password is kept for it.
     """
 
     alert: Alert

@@ -69,7 +69,7 @@ class _AlertRow:
 
 
 def _last(row: _AlertRow) -> str:
-    if row.last is None:
+    if row.last is None or not row.last["subject"]:
         return "nothing yet"
     when = short_date(row.last["at_us"], row.tz)
     if row.last["problem"]:
@@ -156,8 +156,14 @@ class AlertsPage(KeptPage):
     # -- showing -----------------------------------------------------------------------------------
 
     def _look_again(self) -> None:
+        """Look what came of the alerts; only that is read, as secret stores may be slow."""
         if self.isVisible():
-            self.refresh()
+            folder = self._shelf.folder
+            self._shelf.look(lambda _: read_sent(folder), self._on_sent, "alerts sent")
+
+    def _on_sent(self, sent: dict[int, dict[str, Any]]) -> None:
+        if self.told.text():
+            self._show((self._drafts, sent))
 
     def refresh(self) -> None:
         """Read the alerts anew, and what came of them; what is being edited stays."""

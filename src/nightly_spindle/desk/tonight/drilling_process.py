@@ -11,18 +11,15 @@ from pathlib import Path
 from typing import BinaryIO
 
 from nightly_spindle.core.base.timebase import US
-from nightly_spindle.core.playout.air_start import take_the_air
-from nightly_spindle.core.playout.drills import Drill, run_drill
-from nightly_spindle.core.playout.sequencer import Sequencer
+from nightly_spindle.core.playout.drills import BREAKS_US, Drill, run_drill
 from nightly_spindle.core.programme.air_state import AirState
 from nightly_spindle.core.reports.drilled import Drilled, drilled_of
+from nightly_spindle.core.reports.timeline import begin_ahead
 from nightly_spindle.desk.kit.answering import serve
 from nightly_spindle.store.base.changes import change_count
 from nightly_spindle.store.base.messages import begin_messages
 from nightly_spindle.store.playout.journal import load_state
 from nightly_spindle.store.programme.snapshot import Snapshot, open_station
-
-AFTER_US = 3600 * US  # what is broken breaks so long after the beginning
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,12 +66,8 @@ def _drill(folder: Path, asked: Request) -> Drilled:
     until_us = asked.now_us + round(asked.hours * 3600) * US
     snapshot.prepare(asked.now_us, until_us, state)
     programme = snapshot.programme
-    if asked.live and state is not None:
-        sequencer = Sequencer(programme, state.copy())
-        begun = sequencer.present()
-    else:
-        sequencer, begun = take_the_air(programme, state, asked.now_us)
-    at_us = sequencer.state.clock.now_us + AFTER_US
+    sequencer, begun = begin_ahead(programme, state, asked.now_us, live=asked.live)
+    at_us = sequencer.state.clock.now_us + BREAKS_US
     return drilled_of(run_drill(programme, sequencer, begun, asked.hours, asked.drill, at_us))
 
 

@@ -71,7 +71,7 @@ def read_sent(folder: Path) -> dict[int, dict[str, Any]]:
     return {
         int(number): one
         for number, one in found.items()
-        if number.isdigit()
+        if number.isdecimal()
         and isinstance(one, dict)
         and all(isinstance(one.get(name), kind) for name, kind in wanted.items())
     }
